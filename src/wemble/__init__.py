@@ -1,0 +1,3 @@
+"""Wemble cleans the edges of audio."""
+
+__version__ = "0.1.0"

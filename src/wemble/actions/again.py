@@ -1,0 +1,29 @@
+"""Starting interrupted work again."""
+
+from __future__ import annotations
+
+from wemble.actions import importing, sending
+from wemble.actions.library import Library
+from wemble.errors import InvalidInput
+from wemble.store import records
+
+
+def start_again(library: Library, task_id: str) -> str:
+    """Start work again that was interrupted, stopped or failed, and return the new task.
+
+    Raises
+    ------
+    InvalidInput
+        If it is under way or done, or what it needs is gone.
+    """
+    with library.database.read() as db:
+        task = records.get_task(db, task_id)
+    if task.state not in ("interrupted", "cancelled", "failed"):
+        raise InvalidInput("this is under way or done; there is nothing to start again")
+    if task.kind == "import" and task.request["upload_id"]:
+        return importing.finish_upload(library, task.request["upload_id"])
+    if task.kind == "export":
+        fields = dict(task.request)
+        revision = fields.pop("revision")
+        return sending.start_export(library, task.job_id, revision, sending.Request(**fields))
+    raise InvalidInput("bring the file in again from where it came")

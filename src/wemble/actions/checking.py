@@ -1,0 +1,51 @@
+"""Verdicts of every edge of a job, computed once for each edge and its surroundings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wemble.actions.finding import reads
+from wemble.actions.library import Library
+from wemble.core.check.edges import Verdict, edge_of, edge_verdicts
+from wemble.core.edit.model import Clip, Job, Side
+from wemble.core.edit.placement import in_time_order
+
+_SIDES: tuple[Side, Side] = ("head", "tail")
+
+
+@dataclass(frozen=True, slots=True)
+class ClipVerdicts:
+    """All verdicts of a clip's two edges, the gravest first."""
+
+    clip_id: str
+    verdicts: tuple[Verdict, ...]
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether anything asks to be looked at."""
+        return any(verdict.state != "fine" for verdict in self.verdicts)
+
+
+def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
+    """Return the verdicts of every clip that speaks, in time order."""
+    job = library.job_at(revision_id)
+    into = {join.right_clip_id for join in job.joins.values()}
+    out_of = {join.left_clip_id for join in job.joins.values()}
+    joined = {"head": into, "tail": out_of}
+    return [
+        ClipVerdicts(
+            clip.id, tuple(v for side in _SIDES for v in _edge(library, job, clip, side, clip.id in joined[side]))
+        )
+        for clip in in_time_order(job)
+        if clip.finding_id is not None and clip.speaks
+    ]
+
+
+def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> list[Verdict]:
+    edge = edge_of(clip, side, joined=joined)
+
+    def compute() -> list[Verdict]:
+        source = library.source(clip.source_id)
+        return edge_verdicts(reads(library, clip.source_id), edge, rate_hz=source.rate_hz, floors=source.floors.bands)
+
+    return library.edge_verdicts.get((clip.source_id, edge), compute)

@@ -1,0 +1,141 @@
+"""What every action works on: the data folder, the database, the reader, the workers, and what is kept in memory."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from pathlib import Path
+from threading import Lock
+from typing import Any, TypeVar
+
+from wemble.actions.executor import WorkerPool
+from wemble.core.edges.envelope import envelope
+from wemble.core.edges.search import Measured
+from wemble.core.edit.model import Job
+from wemble.core.render import RenderPlan
+from wemble.core.signal.pyramid import bin_frames
+from wemble.store import jobs, records
+from wemble.store.database import Database
+from wemble.store.files import FileReader, Home, read_energy
+
+T = TypeVar("T")
+
+
+def default_home() -> Path:
+    """Return ``WEMBLE_HOME``, or a folder of the user's data folder."""
+    if given := os.environ.get("WEMBLE_HOME"):
+        return Path(given).expanduser().resolve()
+    data = os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share"
+    return Path(data) / "wemble"
+
+
+def new_id() -> str:
+    """Return a name that nobody can guess, for what has none of its own."""
+    return secrets.token_hex(8)
+
+
+class _Recent:
+    """A small cache: the most recently used values of a pure function."""
+
+    def __init__(self, most: int):
+        self._values: OrderedDict[Hashable, Any] = OrderedDict()
+        self._most = most
+        self._lock = Lock()
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                kept: T = self._values[key]
+                return kept
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            self._values.move_to_end(key)
+            while len(self._values) > self._most:
+                self._values.popitem(last=False)
+        return value
+
+    def put(self, key: Hashable, value: object) -> None:
+        """Set a value, over one that is there."""
+        with self._lock:
+            self._values[key] = value
+
+
+class Library:
+    """One data folder, opened."""
+
+    def __init__(self, root: Path, *, workers: int = 2):
+        self.home = Home(root)
+        self.database = Database(self.home.database)
+        self.reader = FileReader(self.home)
+        self.pool = WorkerPool(workers)
+        self.running: dict[str, Any] = {}
+        self._jobs, self._plans = _Recent(32), _Recent(8)
+        self._measured, self._sources = _Recent(16), _Recent(4096)
+        self.edge_verdicts = _Recent(100_000)
+
+    def now(self) -> float:
+        """Return the time, in seconds since 1970."""
+        return time.time()
+
+    def start(self) -> None:
+        """Take over the folder after a restart: what was under way is marked, what was half made is removed."""
+        self.home.empty_scratch()
+        with self.database.write() as db:
+            records.mark_interrupted(db)
+
+    def close(self) -> None:
+        """End the workers and close every file."""
+        self.pool.shutdown()
+        self.reader.close()
+        self.database.close()
+
+    def job_at(self, revision_id: int) -> Job:
+        """Return a job at a revision; jobs that are open are kept in memory."""
+
+        def load() -> Job:
+            with self.database.read() as db:
+                return jobs.get_state(db, revision_id)
+
+        return self._jobs.get(revision_id, load)
+
+    def keep_job(self, revision_id: int, job: Job) -> None:
+        """Keep a job that was just made."""
+        self._jobs.put(revision_id, job)
+
+    def plan_at(self, revision_id: int) -> RenderPlan:
+        """Return the renderer's plan of a job at a revision."""
+
+        def make() -> RenderPlan:
+            job = self.job_at(revision_id)
+            for source in job.sources.values():
+                self.reader.know(source.id, source.channels)
+            return RenderPlan(job)
+
+        return self._plans.get(revision_id, make)
+
+    def source(self, source_id: str) -> records.SourceRow:
+        """Return a source. Raises `NotFound`."""
+
+        def load() -> records.SourceRow:
+            with self.database.read() as db:
+                row = records.get_source(db, source_id)
+            self.reader.know(row.id, row.channels)
+            return row
+
+        return self._sources.get(source_id, load)
+
+    def measured(self, source_id: str) -> Measured:
+        """Return a source's envelope and floors, ready for finding."""
+
+        def load() -> Measured:
+            row = self.source(source_id)
+            bins = read_energy(self.home.source(source_id), row.channels)
+            levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
+            return Measured(levels, row.floors.floor, row.floors.bands)
+
+        return self._measured.get(source_id, load)

@@ -1,0 +1,63 @@
+"""Pictures of sound: tiles of the pyramid, finer ones reduced on demand, the finest the samples themselves."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wemble.actions.library import Library
+from wemble.core.signal.pyramid import STEP, TILE_BINS, bin_frames, min_max
+from wemble.errors import InvalidInput
+from wemble.store.files import read_level
+
+
+def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> bytes:
+    """Return `TILE_BINS` bins from bin ``index · TILE_BINS`` on.
+
+    ``frames_per_bin`` 1 gives samples, float32 (frames, channels); else lowest and highest, float16
+    (bins, channels, 2). Levels are the level-1 bin times or divided by powers of `STEP`.
+
+    Raises
+    ------
+    InvalidInput
+        For a level that there is not.
+    """
+    source = library.source(source_id)
+    width = bin_frames(source.rate_hz)
+    first = index * TILE_BINS
+    if index < 0 or first * frames_per_bin >= source.frames:
+        raise InvalidInput(f"there is no tile {index} at {frames_per_bin} frames a bin")
+    if frames_per_bin >= width:
+        return read_level(library.home.source(source_id), frames_per_bin, source.channels, first, TILE_BINS)
+    if frames_per_bin not in finer_levels(source.rate_hz):
+        raise InvalidInput(f"there is no level of {frames_per_bin} frames a bin")
+    start = first * frames_per_bin
+    frames = min(TILE_BINS * frames_per_bin, source.frames - start)
+    samples = library.reader.read(source_id, source.rate_hz, start, frames)
+    if frames_per_bin == 1:
+        return np.ascontiguousarray(samples.T).tobytes()
+    bins = min_max(np.ascontiguousarray(samples), frames_per_bin=frames_per_bin)
+    return np.ascontiguousarray(bins.transpose(1, 0, 2), dtype=np.float16).tobytes()
+
+
+def levels(rate_hz: int, frames: int) -> list[int]:
+    """Return every level of a source, in frames a bin, the samples first."""
+    stored = [bin_frames(rate_hz)]
+    while -(-frames // stored[-1]) > STEP:
+        stored.append(stored[-1] * STEP)
+    return [*finer_levels(rate_hz), *stored]
+
+
+def finer_levels(rate_hz: int) -> list[int]:
+    """Return the levels below level 1, the samples first.
+
+    Examples
+    --------
+    >>> finer_levels(48_000)
+    [1, 4, 16, 64]
+    """
+    levels = [1]
+    width = bin_frames(rate_hz)
+    while width % STEP == 0 and width // STEP > 1:
+        width //= STEP
+        levels.append(width)
+    return sorted(set(levels))

@@ -1,0 +1,242 @@
+"""Sending: what will be sent in words, the checks before it, and the files."""
+
+from __future__ import annotations
+
+import shutil
+import zipfile
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from wemble.actions.checking import verdicts
+from wemble.actions.executor import Report
+from wemble.actions.library import Library, new_id
+from wemble.actions.tasks import start_task
+from wemble.core.deliver.names import Name, names
+from wemble.core.deliver.words import Piece, files_to_send, sentence
+from wemble.core.edit.model import Job
+from wemble.core.render import RenderPlan
+from wemble.core.render.plan import fold
+from wemble.core.signal.levels import Samples
+from wemble.errors import InvalidInput, NotFound
+from wemble.formats.encode import KINDS, MP3_KBPS, Kind, Writer, rate_for
+from wemble.store import jobs, records
+from wemble.store.files import FileReader, Home, move_into_place
+
+BLOCK_FRAMES = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """How to send: one file or one per phrase, of what kind, under which names; ``channels`` 0 keeps the job's."""
+
+    kind: Kind = "wav_24"
+    per_phrase: bool = True
+    pattern: str = "{number:2} {clip}"
+    kbps: int = 192
+    channels: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Something to know before sending; one that ``stops`` must be mended first."""
+
+    text: str
+    stops: bool = False
+    clip_id: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What will be sent: the sentence, every name, and the checks."""
+
+    words: str
+    names: list[Name]
+    seconds: list[float]
+    doubts: list[Doubt]
+
+
+def preview(library: Library, revision_id: int, request: Request) -> Preview:
+    """Say what would be sent, without sending. Raises `InvalidInput` for a wrong pattern or bit rate."""
+    job = library.job_at(revision_id)
+    pieces = files_to_send(job, per_phrase=request.per_phrase)
+    named = file_names(job, pieces, request)
+    channels, rate = _channels(job, request), rate_for(request.kind, job.rate_hz)
+    doubts = _doubts(library, revision_id, job, pieces, named, request)
+    words = sentence(pieces, job_rate_hz=job.rate_hz, file_rate_hz=rate, channels=channels, kind=_kind_words(request))
+    return Preview(words, named, [round((p.end - p.start) / max(job.rate_hz, 1), 3) for p in pieces], doubts)
+
+
+def start_export(library: Library, job_id: str, revision_id: int, request: Request) -> str:
+    """Start sending and return the task. Raises `InvalidInput` if a check stops it."""
+    before = preview(library, revision_id, request)
+    if stopping := [doubt for doubt in before.doubts if doubt.stops]:
+        raise InvalidInput(stopping[0].text, code="stopped_by_check")
+    with library.database.read() as db:
+        row = jobs.get_job_row(db, job_id)
+    job = library.job_at(revision_id)
+    folder_name = new_id()
+    args = (library.home.root, job, request, [name.name for name in before.names], folder_name)
+
+    def sent(result: Sent) -> dict[str, object]:
+        return {**asdict(result), "folder": str(library.home.exports / folder_name), "folder_name": folder_name}
+
+    request_row = {**asdict(request), "revision": revision_id}
+    return start_task(library, row.id, "export", before.words, request_row, export_files, args, sent)
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """What was written: names, the loudest sample in dB, and how many samples were over full scale."""
+
+    files: list[str]
+    peak_db: float
+    over: int
+
+
+def export_files(
+    report: Report, root: Path, job: Job, request: Request, file_names: list[str], folder_name: str
+) -> Sent:
+    """Render and write every file beside, then move the folder into place. Runs in a worker."""
+    home = Home(root)
+    reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
+    plan = RenderPlan(job)
+    pieces = files_to_send(job, per_phrase=request.per_phrase)
+    total = sum(piece.end - piece.start for piece in pieces)
+    home.check_space(2 * total * job.channels * 4)
+    folder = home.scratch / f"export-{folder_name}"
+    folder.mkdir()
+    done, peak, over = 0, 0.0, 0
+    try:
+        for piece, name in zip(pieces, file_names, strict=True):
+            with _Sink(folder / name, job, request, piece.end - piece.start) as sink:
+                for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
+                    highest = np.abs(samples).max(initial=0.0)
+                    peak, over = max(peak, float(highest)), over + int(np.count_nonzero(np.abs(samples) > 1.0))
+                    sink.write(samples, start)
+                    done += samples.shape[1]
+                    report(0.95 * done / total, f"writing {name}")
+        if len(file_names) > 1:
+            report(0.96, "packing")
+            _pack(folder, file_names)
+        move_into_place(folder, home.exports / folder_name)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    return Sent(file_names, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+
+
+def sent_file(library: Library, task_id: str, name: str) -> Path:
+    """Return the path of a file that was sent; ``name`` empty is the zip. Raises `NotFound`."""
+    with library.database.read() as db:
+        task = records.get_task(db, task_id)
+    if task.kind != "export" or task.result is None:
+        raise NotFound("nothing was sent here yet")
+    files: list[str] = task.result["files"]
+    wanted = name or ("all.zip" if len(files) > 1 else files[0])
+    path = Path(task.result["folder"]) / wanted
+    if wanted not in [*files, "all.zip"] or not path.is_file():
+        raise NotFound("this file is not there any more; send it again")
+    return path
+
+
+class _Sink:
+    """A writer behind the fold and the rate conversion that its kind of file needs."""
+
+    def __init__(self, path: Path, job: Job, request: Request, frames: int):
+        self._channels = _channels(job, request)
+        rate = rate_for(request.kind, job.rate_hz)
+        self._writer = Writer(
+            path,
+            request.kind,
+            rate_hz=rate,
+            channels=self._channels,
+            frames=frames * rate // job.rate_hz,
+            kbps=request.kbps,
+        )
+        self._stream = None
+        self._written = 0
+        if rate != job.rate_hz:
+            self._stream = soxr.ResampleStream(job.rate_hz, rate, self._channels, dtype="float32", quality="HQ")
+
+    def write(self, samples: Samples, start: int) -> None:
+        folded = np.asarray(fold(samples, self._channels))
+        if self._stream is None:
+            self._writer.write(folded, start)
+        else:
+            self._write_converted(self._stream.resample_chunk(np.ascontiguousarray(folded.T)))
+
+    def _write_converted(self, block: Samples) -> None:
+        self._writer.write(block.T, self._written)
+        self._written += len(block)
+
+    def __enter__(self) -> _Sink:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *rest: object) -> None:
+        if self._stream is not None and kind is None:
+            rest_of_it = np.zeros((0, self._channels), np.float32)
+            self._write_converted(self._stream.resample_chunk(rest_of_it, last=True))
+        self._writer.close()
+
+
+def _pack(folder: Path, file_names: list[str]) -> None:
+    with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+        for name in file_names:
+            archive.write(folder / name, name)
+
+
+def _channels(job: Job, request: Request) -> int:
+    return request.channels or job.channels
+
+
+def file_names(job: Job, pieces: list[Piece], request: Request) -> list[Name]:
+    """Return the name of every file to be."""
+    rows: list[dict[str, str | int]] = [
+        {"clip": p.name, "job": job.name, "source": p.source, "lane": p.lane, "number": n}
+        for n, p in enumerate(pieces, 1)
+    ]
+    return names(request.pattern, rows, KINDS[request.kind].ending)
+
+
+def _kind_words(request: Request) -> str:
+    kind = KINDS[request.kind]
+    if request.kind == "mp3":
+        if request.kbps not in MP3_KBPS:
+            raise InvalidInput(f"an MP3 has one of {', '.join(map(str, MP3_KBPS))} kb/s, got {request.kbps}")
+        return f"MP3 at a constant {request.kbps} kb/s"
+    return f"{kind.format} {'32-bit float' if kind.bits is None else f'{kind.bits}-bit'}"
+
+
+def _doubts(
+    library: Library, revision_id: int, job: Job, pieces: list[Piece], named: list[Name], request: Request
+) -> list[Doubt]:
+    doubts: list[Doubt] = []
+    if not pieces:
+        doubts.append(Doubt("there is nothing to send: bring in a recording, or find its phrases first", True))
+    if colliding := [name.name for name in named if name.collides]:
+        example = colliding[0]
+        doubts.append(
+            Doubt(f"{len(colliding)} names are the same, such as “{example}”; put {{number}} into the pattern", True)
+        )
+    if _channels(job, request) > KINDS[request.kind].most_channels:
+        doubts.append(
+            Doubt(f"{KINDS[request.kind].format} does not take {_channels(job, request)} channels; choose mono", True)
+        )
+    rate = rate_for(request.kind, job.rate_hz)
+    if job.rate_hz and rate != job.rate_hz:
+        doubts.append(
+            Doubt(f"the rate is converted from {job.rate_hz:,} to {rate:,} Hz, which this kind of file needs")
+        )
+    if request.channels and request.channels < job.channels:
+        doubts.append(Doubt("the channels are folded to mono: their mean, 0 dB for what is the same in all"))
+    loud = [source for source in job.sources.values() if library.source(source.id).peak > 1.0]
+    doubts += [
+        Doubt(f"“{source.name}” has samples over full scale; they are cut off in whole-number files") for source in loud
+    ]
+    doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
+    for row in doubtful[:50]:
+        verdict = next(v for v in row.verdicts if v.state != "fine")
+        doubts.append(Doubt(f"{job.clips[row.clip_id].name}, {verdict.side}: {verdict.text}", clip_id=row.clip_id))
+    return doubts

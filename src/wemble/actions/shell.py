@@ -1,0 +1,156 @@
+"""What the shell does with files, in a scratch folder of its own and without a library."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any, cast
+
+from wemble.actions.executor import Report
+from wemble.actions.importing import display_name, import_file
+from wemble.actions.sending import Request, export_files, file_names
+from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
+from wemble.core.deliver.words import files_to_send
+from wemble.core.edges.envelope import envelope
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.refine import Read
+from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.silence import Found
+from wemble.core.edit.clips import add_source
+from wemble.core.edit.model import Job, SourceUse
+from wemble.core.edit.treat import Sounds, treat
+from wemble.core.signal.pyramid import bin_frames
+from wemble.errors import InvalidInput
+from wemble.formats.encode import Kind
+from wemble.store.files import FileReader, Home, read_energy
+from wemble.store.records import SourceRow
+
+
+@dataclass(frozen=True, slots=True)
+class _Opened:
+    home: Home
+    source: SourceRow
+    read: Read
+    measured: Measured
+
+
+@contextmanager
+def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_Opened]:
+    """Decode a file into a scratch folder and measure it. Raises what importing raises."""
+    if not path.is_file():
+        raise InvalidInput("there is no such file")
+    with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
+        home = Home(Path(scratch))
+        row = import_file(report, home.root, path, path.name, 0).source
+        reader = FileReader(home, {row.id: row.channels})
+        bins = read_energy(home.source(row.id), row.channels)
+        levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
+        yield _Opened(
+            home,
+            row,
+            partial(reader.read, row.id, row.rate_hz),
+            Measured(levels, row.floors.floor, row.floors.bands),
+        )
+        reader.close()
+
+
+def find_sound(path: Path, recipe: Recipe | None) -> dict[str, Any]:
+    """Return what is found in a file, in its own frames: spans with rooms, sounds without."""
+    with _opened(path) as opened:
+        settings = recipe or propose(opened.source.floors.floor)
+        found = _find(opened, settings)
+        floor = opened.source.floors.floor
+        return {
+            "file": str(path),
+            "sample_rate_hz": opened.source.rate_hz,
+            "frames": opened.source.frames,
+            "spans": found.spans.tolist(),
+            "sounds": found.sounds.tolist(),
+            "floor_db": round(floor.level_db, 2),
+            "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
+        }
+
+
+def check_file(path: Path) -> dict[str, Any]:
+    """Return the verdicts of a file's own head and tail; beyond them there is nothing."""
+    with _opened(path) as opened:
+        source = opened.source
+        found = _find(opened, propose(source.floors.floor))
+        first = int(found.sounds[0, 0]) if len(found.sounds) else None
+        last = int(found.sounds[-1, 1]) if len(found.sounds) else None
+        edges = (
+            Edge("head", 0, first, None, False, source.frames),
+            Edge("tail", source.frames, last, None, False, source.frames),
+        )
+        verdicts = [
+            asdict(verdict)
+            for edge in edges
+            for verdict in edge_verdicts(opened.read, edge, rate_hz=source.rate_hz, floors=source.floors.bands)
+        ]
+        return {
+            "file": str(path),
+            "sample_rate_hz": source.rate_hz,
+            "frames": source.frames,
+            "notes": list(source.notes),
+            "verdicts": verdicts,
+        }
+
+
+def clean_request(kind: str, whole: bool, pattern: str | None) -> Request:
+    """Return a request to send as the shell asks for it."""
+    default = "{source} clean" if whole else "{source} {number:2}"
+    return Request(kind=cast(Kind, kind), per_phrase=not whole, pattern=pattern or default)
+
+
+def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, request: Request) -> list[str]:
+    """Find, shape and write one file; return the names of what was written.
+
+    Raises
+    ------
+    InvalidInput
+        If nothing is found, or a name is there already: nothing is written over.
+    """
+    with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
+        settings = recipe or propose(opened.source.floors.floor)
+        job = _treated(opened, path, settings)
+        pieces = files_to_send(job, per_phrase=request.per_phrase)
+        made = file_names(job, pieces, request)
+        if taken := [name.name for name in made if name.collides or (folder / name.name).exists()]:
+            raise InvalidInput(
+                f"“{taken[0]}” is there already, or twice in this batch; choose another --pattern or --to"
+            )
+        to_write = [name.name for name in made]
+        export_files(
+            lambda part, doing: report(0.4 + 0.6 * part, doing), opened.home.root, job, request, to_write, "out"
+        )
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in to_write:
+            part = folder / f".{name}.part"
+            shutil.move(opened.home.exports / "out" / name, part)
+            part.rename(folder / name)
+        return to_write
+
+
+def _find(opened: _Opened, recipe: Recipe) -> Found:
+    return find(opened.read, opened.measured, recipe, head_frame=0, tail_frame=opened.source.frames)
+
+
+def _treated(opened: _Opened, path: Path, recipe: Recipe) -> Job:
+    row = opened.source
+    use = SourceUse(row.id, display_name(path.name), row.rate_hz, row.channels, row.frames)
+    job = add_source(Job(use.name), use).job
+    found = _find(opened, recipe)
+    floor = row.floors.floor
+    sounds = Sounds(
+        spans=tuple((int(a), int(b)) for a, b in found.spans),
+        sounds=tuple((int(a), int(b)) for a, b in found.sounds),
+        floor_db=floor.level_db,
+        threshold_db=recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db),
+    )
+    fade_for = automatic_fades(opened.read, recipe, rate_hz=row.rate_hz)
+    return treat(job, next(iter(job.clips)), sounds, recipe, Treatment(), fade_for=fade_for).job

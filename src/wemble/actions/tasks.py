@@ -1,0 +1,91 @@
+"""Long work as a user sees it: a row with a state and progress, that can be cancelled and started again."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from wemble.actions.executor import WorkFuture
+from wemble.actions.library import Library, new_id
+from wemble.errors import Cancelled, InvalidInput, WembleError, WorkFailed
+from wemble.store import records
+
+_WRITE_EVERY_S = 0.25
+log = logging.getLogger(__name__)
+
+
+def start_task(
+    library: Library,
+    job_id: str,
+    kind: records.TaskKind,
+    title: str,
+    request: dict[str, Any],
+    function: Callable[..., Any],
+    args: tuple[Any, ...],
+    when_done: Callable[[Any], dict[str, Any]],
+) -> str:
+    """Record a task, run ``function(report, *args)`` in a worker, then ``when_done(result)`` here.
+
+    What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    """
+    task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
+    with library.database.write() as db:
+        records.add_task(db, task)
+    written = 0.0
+
+    def progress(part: float, doing: str) -> None:
+        nonlocal written
+        if time.monotonic() - written >= _WRITE_EVERY_S:
+            written = time.monotonic()
+            _update(library, task.id, "running", progress=part, doing=doing)
+
+    future = library.pool.submit_reporting(function, args, progress)
+    library.running[task.id] = future
+    threading.Thread(target=_finish, args=(library, task.id, future, when_done), daemon=True).start()
+    return task.id
+
+
+def cancel_task(library: Library, task_id: str) -> None:
+    """Stop a task. Raises `InvalidInput` if it is over already."""
+    future: WorkFuture | None = library.running.get(task_id)
+    if future is None or not future.cancel():
+        raise InvalidInput("this is over already; there is nothing to stop")
+
+
+def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> records.TaskRow:
+    """Wait until a task is over and return it."""
+    deadline = time.monotonic() + timeout_s
+    while time.monotonic() < deadline:
+        with library.database.read() as db:
+            task = records.get_task(db, task_id)
+        if task.state not in ("waiting", "running"):
+            return task
+        time.sleep(0.02)
+    raise WorkFailed("it takes longer than expected; look at it again later")
+
+
+def _finish(library: Library, task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]) -> None:
+    try:
+        result = when_done(future.result())
+    except Cancelled as error:
+        _update(library, task_id, "cancelled", error={"code": error.code, "message": error.message})
+    except WembleError as error:
+        _update(library, task_id, "failed", error={"code": error.code, "message": error.message})
+    except BaseException as error:
+        if future.cancelled():
+            _update(library, task_id, "cancelled", error={"code": "cancelled", "message": "stopped before it began"})
+        else:
+            log.exception("task %s", task_id)
+            _update(library, task_id, "failed", error={"code": "bug", "message": f"it failed: {error}"})
+    else:
+        _update(library, task_id, "done", progress=1.0, result=result)
+    finally:
+        library.running.pop(task_id, None)
+
+
+def _update(library: Library, task_id: str, state: records.TaskState, **fields: Any) -> None:
+    with library.database.write() as db:
+        records.update_task(db, task_id, state=state, **fields)

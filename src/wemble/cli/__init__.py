@@ -1,0 +1,1 @@
+"""The same actions from a shell."""

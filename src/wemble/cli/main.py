@@ -1,0 +1,198 @@
+"""``wemble``: every command with an example; exit status 0 fine, 1 findings, 2 wrong use, 3 some files failed."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+import click
+
+from wemble import __version__
+from wemble.actions import shell
+from wemble.actions.library import Library, default_home
+from wemble.actions.recipes import named
+from wemble.cli.serve import serve as run_server
+from wemble.core.edges.recipe import Recipe
+from wemble.demo.build import add_demo
+from wemble.errors import WembleError
+from wemble.formats.encode import KINDS
+
+FINDINGS, WRONG_USE, SOME_FAILED = 1, 2, 3
+_HOME = click.option(
+    "--home", type=click.Path(path_type=Path), default=None, help="Data folder instead of WEMBLE_HOME."
+)
+_FILES = click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+
+
+class _Group(click.Group):
+    """Tells our own errors in one line, without a trace."""
+
+    def invoke(self, context: click.Context) -> object:
+        try:
+            return super().invoke(context)
+        except WembleError as error:
+            click.echo(f"wemble: {error.message}", err=True)
+            sys.exit(WRONG_USE)
+
+
+@click.group(cls=_Group)
+@click.version_option(__version__)
+def main() -> None:
+    """Clean the edges of audio: find, cut, fade, check, send."""
+
+
+@main.command()
+@_HOME
+@click.option(
+    "--host", default="127.0.0.1", show_default=True, help="Address to listen on; loopback unless you know why."
+)
+@click.option("--port", default=8731, show_default=True)
+@click.option("--demo", is_flag=True, help="Make the demo data first, if it is not there.")
+def serve(home: Path | None, host: str, port: int, demo: bool) -> None:
+    """Serve the application.
+
+    Example: wemble serve --port 9000
+    """
+    if demo:
+        _make_demo(home or default_home())
+    run_server(home or default_home(), host, port)
+
+
+@main.command()
+@_HOME
+def demo(home: Path | None) -> None:
+    """Make the demo data.
+
+    Example: wemble demo --home /tmp/try
+    """
+    _make_demo(home or default_home())
+
+
+@main.group()
+def find() -> None:
+    """Find the edges in files, without touching any library."""
+
+
+@find.command("sound")
+@_FILES
+@_HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a file.")
+def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | None, as_json: bool) -> None:
+    """Find sound and silence. Spans have rooms, sounds have none; both in frames of the file.
+
+    Example: wemble find sound take.wav --json
+    """
+    recipe = _recipe(home, recipe_name)
+    failed = False
+    for path in files:
+        try:
+            found = shell.find_sound(path, recipe)
+        except WembleError as error:
+            failed = _told(path, error)
+            continue
+        if as_json:
+            click.echo(json.dumps(found))
+            continue
+        click.echo(
+            f"{path}: {len(found['spans'])} sounds, floor {found['floor_db']} dB, threshold {found['threshold_db']} dB"
+        )
+        for start, end in found["spans"]:
+            click.echo(f"  {start / found['sample_rate_hz']:10.4f} s  to {end / found['sample_rate_hz']:10.4f} s")
+    sys.exit(SOME_FAILED if failed else 0)
+
+
+@main.command()
+@_FILES
+@click.option("--json", "as_json", is_flag=True, help="One JSON object a file.")
+def check(files: tuple[Path, ...], as_json: bool) -> None:
+    """Check the head and the tail of files: clicks, cut tails, clipped speech, air. Exit status 1 if anything is found.
+
+    Example: wemble check out/*.wav
+    """
+    failed = doubtful = False
+    for path in files:
+        try:
+            checked = shell.check_file(path)
+        except WembleError as error:
+            failed = _told(path, error)
+            continue
+        doubts = [v for v in checked["verdicts"] if v["state"] != "fine"]
+        doubtful = doubtful or bool(doubts)
+        if as_json:
+            click.echo(json.dumps(checked))
+        else:
+            click.echo(f"{path}: {'clean' if not doubts else '; '.join(v['side'] + ': ' + v['text'] for v in doubts)}")
+    sys.exit(SOME_FAILED if failed else FINDINGS if doubtful else 0)
+
+
+@main.command()
+@_FILES
+@_HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
+@click.option(
+    "--to", "folder", required=True, type=click.Path(path_type=Path), help="Where the files go; made if need be."
+)
+@click.option("--kind", type=click.Choice(list(KINDS)), default="wav_24", show_default=True)
+@click.option("--whole", is_flag=True, help="One file for each source instead of one for each phrase.")
+@click.option("--pattern", default=None, help="Names, such as '{source} {number:2}'.")
+def clean(
+    files: tuple[Path, ...],
+    home: Path | None,
+    recipe_name: str | None,
+    folder: Path,
+    kind: str,
+    whole: bool,
+    pattern: str | None,
+) -> None:
+    """Find, shape and write in one go. Nothing that is there is written over.
+
+    Example: wemble clean take.wav --recipe booth --to phrases/
+    """
+    recipe = _recipe(home, recipe_name)
+    request = shell.clean_request(kind, whole, pattern)
+    failed = False
+    for path in files:
+        with click.progressbar(length=1000, label=path.name, file=sys.stderr) as bar:
+
+            def report(part: float, doing: str, bar=bar) -> None:  # type: ignore[no-untyped-def]
+                bar.update(max(round(part * 1000) - bar.pos, 0))
+
+            try:
+                written = shell.clean(report, path, recipe, folder, request)
+            except WembleError as error:
+                failed = _told(path, error)
+                continue
+            bar.update(1000 - bar.pos)
+        for name in written:
+            click.echo(str(folder / name))
+    sys.exit(SOME_FAILED if failed else 0)
+
+
+def _make_demo(home: Path) -> None:
+    library = Library(home, workers=1)
+    try:
+        library.start()
+        add_demo(library, lambda text: click.echo(f"demo: {text}"))
+    finally:
+        library.close()
+
+
+def _recipe(home: Path | None, name: str | None) -> Recipe | None:
+    if name is None:
+        return None
+    library = Library(home or default_home(), workers=0)
+    try:
+        return named(library, name)
+    finally:
+        library.close()
+
+
+def _told(path: Path, error: WembleError) -> bool:
+    click.echo(f"{path}: {error.message}", err=True)
+    return True
+
+
+if __name__ == "__main__":
+    main()

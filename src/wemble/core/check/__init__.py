@@ -1,0 +1,1 @@
+"""Verdicts: what a check says of an edge or of the whole, with its figure."""

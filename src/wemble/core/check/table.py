@@ -1,0 +1,46 @@
+"""The one table of checks: what each measures, and from which figure on it asks to be looked at or fails."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Check = Literal["click", "tail", "air", "speech_clipped", "attack"]
+State = Literal["fine", "look", "fail"]
+
+
+@dataclass(frozen=True, slots=True)
+class Definition:
+    """A check: its figure in words, its unit, the figure from which on it asks for a look, and the one that fails."""
+
+    measures: str
+    unit: str
+    look_from: float
+    fail_from: float
+
+
+TABLE: dict[Check, Definition] = {
+    # Four times: the largest of some thousand residuals of steady noise is about four times their RMS, so less
+    # than that is what the recording does by itself.
+    "click": Definition(
+        "how far the edge departs from what its surroundings predict", "× the local residual", 4.0, 8.0
+    ),
+    "tail": Definition("10 ms RMS before the fade, over the floor", "dB", 3.0, 9.0),
+    "air": Definition("time from the head to the sound", "s", 0.5, 2.0),
+    "speech_clipped": Definition("upper band within 30 ms outside the edge, over its floor", "dB", 6.0, 12.0),
+    "attack": Definition("how far the fade reaches into the sound", "ms", 0.5, 5.0),
+}
+
+
+def state_of(check: Check, figure: float) -> State:
+    """Return what a figure means for a check.
+
+    Examples
+    --------
+    >>> state_of("tail", 2.9), state_of("tail", 3.1)
+    ('fine', 'look')
+    """
+    definition = TABLE[check]
+    if figure >= definition.fail_from:
+        return "fail"
+    return "look" if figure >= definition.look_from else "fine"

@@ -1,0 +1,1 @@
+"""What will be sent: names, ranges, and the sentence that says so."""

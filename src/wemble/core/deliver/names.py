@@ -1,0 +1,96 @@
+"""File names from a pattern.
+
+A pattern is text with fields in braces: ``{clip}``, ``{job}``, ``{source}``, ``{lane}``, ``{number}``; a number may be
+padded, ``{number:2}``. Names are made safe for every file system; two that would be the same, letter case aside, are
+a collision, and nothing is sent.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from wemble.errors import InvalidInput
+
+FIELDS = ("clip", "job", "source", "lane", "number")
+LONGEST_BYTES = 200
+_FIELD = re.compile(r"\{(\w+)(?::(\d))?\}")
+_FORBIDDEN = re.compile(r'[<>:"/\\|?*]')
+_RESERVED = re.compile(r"(con|prn|aux|nul|com\d|lpt\d)(\..*)?", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A file name, and whether another of the batch is the same."""
+
+    name: str
+    collides: bool
+
+
+def safe_name(text: str) -> str:
+    """Return text that every file system takes as a name without an ending.
+
+    Separators and characters that some systems refuse become ``_``; invisible and direction marks go; at most
+    `LONGEST_BYTES` bytes in UTF-8; never empty, never only dots.
+
+    Examples
+    --------
+    >>> safe_name('../a: "b" ')
+    '.._a_ _b_'
+    >>> safe_name("..")
+    'unnamed'
+    """
+    visible = "".join(ch for ch in unicodedata.normalize("NFC", text) if unicodedata.category(ch)[0] != "C")
+    name = " ".join(_FORBIDDEN.sub("_", visible).split()).rstrip(". ")
+    while len(name.encode()) > LONGEST_BYTES:
+        name = name[:-1].rstrip(". ")
+    if not name.strip("."):
+        return "unnamed"
+    return f"_{name}" if _RESERVED.fullmatch(name) else name
+
+
+def check_pattern(pattern: str) -> None:
+    """Raise `InvalidInput` if a pattern is empty, too long, or names a field that there is not."""
+    if not pattern.strip() or len(pattern) > 200:
+        raise InvalidInput("a naming pattern has 1 to 200 characters")
+    rest = pattern
+    for match in _FIELD.finditer(pattern):
+        if match[1] not in FIELDS:
+            fields = ", ".join(f"{{{name}}}" for name in FIELDS)
+            raise InvalidInput(f"there is no field {{{match[1]}}}; a pattern may use {fields}")
+        rest = rest.replace(match[0], "", 1)
+    if "{" in rest or "}" in rest:
+        raise InvalidInput("a brace in the pattern is not closed; fields look like {clip} or {number:2}")
+
+
+def names(pattern: str, rows: Sequence[Mapping[str, str | int]], ending: str) -> list[Name]:
+    """Return a file name for every row of field values.
+
+    Raises
+    ------
+    InvalidInput
+        If the pattern is wrong.
+
+    Examples
+    --------
+    >>> rows = [{"clip": "Bell", "number": 1}, {"clip": "bell", "number": 2}]
+    >>> [n.name for n in names("{number:2} {clip}", rows, ".wav")]
+    ['01 Bell.wav', '02 bell.wav']
+    >>> [n.collides for n in names("{clip}", rows, ".wav")]
+    [True, True]
+    """
+    check_pattern(pattern)
+    made = [safe_name(_filled(pattern, row)) + ending for row in rows]
+    counts = Counter(name.casefold() for name in made)
+    return [Name(name, counts[name.casefold()] > 1) for name in made]
+
+
+def _filled(pattern: str, row: Mapping[str, str | int]) -> str:
+    def value(match: re.Match[str]) -> str:
+        text = str(row.get(match[1], ""))
+        return text.zfill(int(match[2])) if match[2] else text
+
+    return _FIELD.sub(value, pattern)

@@ -1,0 +1,1 @@
+"""Where sound begins and ends."""

@@ -1,0 +1,114 @@
+"""The envelope: what finding reads instead of samples, two levels and a brightness for every bin of level 1."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from wemble.core.signal.levels import SILENCE_DB
+from wemble.core.signal.pyramid import Bins
+
+Levels = NDArray[np.float32]
+Flags = NDArray[np.bool_]
+
+_SUSTAINED_S = 0.05
+_TINY_POWER = np.float32(10.0 ** (SILENCE_DB / 10.0))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Envelope:
+    """Short-term levels of a source, of its loudest channel.
+
+    ``level_db`` and ``upper_db`` are float32 (bins,): the RMS over about 10 ms, of the samples and of their first
+    difference, which weighs the upper band. ``sustained_db`` is the level over about 50 ms, in which a restless
+    floor is steadier.
+    """
+
+    rate_hz: int
+    bin_frames: int
+    frames: int
+    level_db: Levels
+    upper_db: Levels
+    sustained_db: Levels
+
+    @property
+    def bin_s(self) -> float:
+        """Length of a bin in seconds."""
+        return self.bin_frames / self.rate_hz
+
+    def bins(self, milliseconds: float) -> int:
+        """Return a duration in bins, rounded to the nearest."""
+        return round(milliseconds / 1000.0 / self.bin_s)
+
+    def part(self, start_frame: int, end_frame: int) -> Envelope:
+        """Return the envelope of whole bins that ``[start_frame, end_frame)`` touches."""
+        low, high = start_frame // self.bin_frames, -(-end_frame // self.bin_frames)
+        frames = min(high * self.bin_frames, self.frames) - low * self.bin_frames
+        return Envelope(
+            self.rate_hz,
+            self.bin_frames,
+            frames,
+            self.level_db[low:high],
+            self.upper_db[low:high],
+            self.sustained_db[low:high],
+        )
+
+
+def envelope(bins: Bins, *, rate_hz: int, bin_frames: int, frames: int) -> Envelope:
+    """Return the envelope of level-1 bins; no bins, no levels."""
+    level, upper = _loudest_power(bins.rms), _loudest_power(bins.difference_rms)
+    width = max(round(_SUSTAINED_S * rate_hz / bin_frames), 1)
+    sustained = ndimage.uniform_filter1d(level, width, mode="nearest") if len(level) else level
+    return Envelope(rate_hz, bin_frames, frames, _to_db(_smoothed(level)), _to_db(_smoothed(upper)), _to_db(sustained))
+
+
+def _loudest_power(rms: NDArray[np.float16]) -> Levels:
+    return np.asarray(np.square(rms.astype(np.float32)).max(axis=0))
+
+
+def _smoothed(power: Levels) -> Levels:
+    """Weigh over three bins: with bins of about 5 ms, a window of about 10 ms."""
+    if len(power) > 2:
+        smooth = power * 0.5
+        smooth[1:] += 0.25 * power[:-1]
+        smooth[:-1] += 0.25 * power[1:]
+        smooth[0] += 0.25 * power[0]
+        smooth[-1] += 0.25 * power[-1]
+        return smooth
+    return power
+
+
+def _to_db(power: Levels) -> Levels:
+    return np.asarray(10.0 * np.log10(np.maximum(power, _TINY_POWER)), dtype=np.float32)
+
+
+def runs(flags: Flags) -> NDArray[np.int64]:
+    """Return the runs of true values as half-open spans, int64 (runs, 2).
+
+    Examples
+    --------
+    >>> runs(np.array([True, True, False, True])).tolist()
+    [[0, 2], [3, 4]]
+    """
+    edges = np.diff(np.concatenate([[False], flags, [False]]).view(np.int8))
+    return np.stack([np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)], axis=1).astype(np.int64)
+
+
+def counts_in(flags: NDArray[Any], spans: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return how many values are true inside each span."""
+    total = np.concatenate([[0], np.cumsum(flags, dtype=np.int64)])
+    return np.asarray(total[spans[:, 1]] - total[spans[:, 0]])
+
+
+def merged(spans: NDArray[np.int64], shortest_gap: int) -> NDArray[np.int64]:
+    """Return spans in order with those less than ``shortest_gap`` apart made one."""
+    if len(spans) < 2:
+        return spans
+    apart = spans[1:, 0] - spans[:-1, 1] >= max(shortest_gap, 1)
+    starts = np.concatenate([[True], apart])
+    ends = np.concatenate([apart, [True]])
+    return np.stack([spans[starts, 0], spans[ends, 1]], axis=1)

@@ -1,0 +1,84 @@
+"""The floor of a recording: the level of the noise under everything."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import ndimage
+
+from wemble.core.edges.envelope import Envelope, Flags, Levels
+from wemble.core.signal.levels import SILENCE_DB
+
+_SMOOTH_MS = 100.0
+_LOW_PERCENTILE = 4.0
+_NEAR_DB = 3.0
+_SUSTAINED_OVER_DB = 2.5
+_DIGITAL_SILENCE_DB = -120.0
+
+
+@dataclass(frozen=True, slots=True)
+class Floor:
+    """What was measured under and over the silence, in dB relative to full scale.
+
+    ``level_db`` and ``upper_db`` are the floors of the two bands of an envelope, ``level_top_db`` and
+    ``upper_top_db`` what the noise alone passes in one bin of a thousand. ``confidence`` in 0…1 is low where
+    the recording has no pause, or where it is nearly all pause.
+    """
+
+    level_db: float
+    upper_db: float
+    level_top_db: float
+    upper_top_db: float
+    sustained_top_db: float
+    sound_db: float
+    peak_db: float
+    confidence: float
+
+
+def measure_floor(envelope: Envelope) -> Floor:
+    """Measure floor and sound level from the low and the high end of the short-term level distribution.
+
+    Bins are averaged over 100 ms, so that a dip inside a sound is not taken for the floor; digital silence does not
+    count. The floor is the mean power of the quietest windows (those near the 4th percentile); a steady hum is part
+    of it. Sound is what lies clearly above.
+
+    A source of nothing but digital silence has its floor at `SILENCE_DB`, with confidence 0.
+    """
+    alive = envelope.level_db > _DIGITAL_SILENCE_DB
+    if not alive.any():
+        return Floor(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, 0.0)
+    level, upper = envelope.level_db[alive], envelope.upper_db[alive]
+    quiet, spread_db = _quiet_bins(level, envelope)
+    floor_db, top_db = _mean_db(level[quiet]), _top(level[quiet])
+    loud = level > floor_db + 10.0
+    sound_db = _mean_db(level[loud]) if loud.any() else floor_db
+    lift = np.clip((sound_db - floor_db - 6.0) / 12.0, 0.0, 1.0)
+    steady = np.clip(1.0 - (spread_db - 2.0) / 8.0, 0.0, 1.0)
+    plenty = np.clip(quiet.sum() * envelope.bin_s / 1.0, 0.0, 1.0)
+    return Floor(
+        level_db=floor_db,
+        upper_db=_mean_db(upper[quiet]),
+        level_top_db=top_db,
+        upper_top_db=_top(upper[quiet]),
+        sustained_top_db=max(_top(envelope.sustained_db[alive][quiet]), floor_db + _SUSTAINED_OVER_DB),
+        sound_db=sound_db,
+        peak_db=float(level.max()),
+        confidence=round(float(lift * steady * plenty), 2),
+    )
+
+
+def _quiet_bins(level: Levels, envelope: Envelope) -> tuple[Flags, float]:
+    power = np.power(10.0, level / 10.0, dtype=np.float64)
+    smooth = 10.0 * np.log10(ndimage.uniform_filter1d(power, max(envelope.bins(_SMOOTH_MS), 1), mode="nearest"))
+    low = np.percentile(smooth, _LOW_PERCENTILE)
+    quiet = smooth <= low + _NEAR_DB
+    return quiet, float(np.percentile(level[quiet], 90) - np.percentile(level[quiet], 10))
+
+
+def _mean_db(levels: Levels) -> float:
+    return float(10.0 * np.log10(np.mean(np.power(10.0, levels / 10.0, dtype=np.float64))))
+
+
+def _top(levels: Levels) -> float:
+    return float(np.percentile(levels, 99.9))

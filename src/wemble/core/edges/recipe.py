@@ -1,0 +1,85 @@
+"""Recipes: the saved settings for finding and shaping edges, and what becomes of the quiet."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+from wemble.core.shape.curves import SHAPES, Shape
+from wemble.errors import InvalidInput
+
+Reference = Literal["full_scale", "floor", "peak"]
+TreatmentKind = Literal["cut", "turn_down", "room_tone", "close_up", "split", "keep_quiet"]
+TREATMENTS: tuple[TreatmentKind, ...] = get_args(TreatmentKind)
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """How sound is told from silence, how much room it keeps, and which fades its edges get.
+
+    ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
+    positive number of dB under it). A fade of 0 ms means no automatic fades.
+    """
+
+    threshold_db: float = 14.0
+    threshold_from: Reference = "floor"
+    shortest_gap_ms: float = 500.0
+    shortest_sound_ms: float = 40.0
+    room_before_ms: float = 60.0
+    room_after_ms: float = 180.0
+    breaths_are_sound: bool = False
+    fade_ms: float = 10.0
+    fade_shape: Shape = "s"
+
+    def __post_init__(self) -> None:
+        for name, low, high in _LIMITS:
+            value = getattr(self, name)
+            if not low <= value <= high:
+                raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
+        if self.fade_shape not in SHAPES or self.threshold_from not in get_args(Reference):
+            raise InvalidInput(f"unknown fade shape {self.fade_shape!r} or reference {self.threshold_from!r}")
+
+    def threshold_dbfs(self, *, floor_db: float, peak_db: float) -> float:
+        """Return the threshold in dB relative to full scale.
+
+        Examples
+        --------
+        >>> Recipe(threshold_db=12.0, threshold_from="floor").threshold_dbfs(floor_db=-60.0, peak_db=-10.0)
+        -48.0
+        """
+        match self.threshold_from:
+            case "full_scale":
+                return self.threshold_db
+            case "floor":
+                return floor_db + self.threshold_db
+            case "peak":
+                return peak_db - self.threshold_db
+
+
+_LIMITS = (
+    ("threshold_db", -120.0, 120.0),
+    ("shortest_gap_ms", 0.0, 60_000.0),
+    ("shortest_sound_ms", 0.0, 10_000.0),
+    ("room_before_ms", 0.0, 60_000.0),
+    ("room_after_ms", 0.0, 60_000.0),
+    ("fade_ms", 0.0, 60_000.0),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Treatment:
+    """What becomes of the quiet.
+
+    ``amount`` is the dB to turn down by, or the seconds to close up to; the other kinds have none.
+    """
+
+    kind: TreatmentKind = "cut"
+    amount: float = 0.0
+
+    def __post_init__(self) -> None:
+        low, high = {"turn_down": (0.0, 120.0), "close_up": (0.0, 60.0)}.get(self.kind, (0.0, 0.0))
+        if self.kind not in TREATMENTS or not low <= self.amount <= high:
+            raise InvalidInput(
+                f"what becomes of the quiet: {self.kind!r} with {self.amount:g} is not possible; "
+                f"the number lies between {low:g} and {high:g}"
+            )

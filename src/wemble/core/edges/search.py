@@ -1,0 +1,76 @@
+"""Finding from end to end: measure, propose, find, refine."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wemble.core.edges.envelope import Envelope
+from wemble.core.edges.floor import Floor
+from wemble.core.edges.recipe import Recipe
+from wemble.core.edges.refine import BandFloors, Read, refine_sounds
+from wemble.core.edges.silence import Found, find_sounds, with_rooms
+
+_OVER_FLOOR_DB = 10.0
+_UNDER_SOUND_DB = 22.0
+
+
+def propose(floor: Floor) -> Recipe:
+    """Propose settings from the floor and the level of the sound.
+
+    The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
+    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it.
+    """
+    threshold = max(floor.level_db + _OVER_FLOOR_DB, floor.level_top_db + 3.0, floor.sound_db - _UNDER_SOUND_DB)
+    higher = max(0.0, floor.level_db + 60.0)
+    return Recipe(
+        threshold_db=round(max(threshold, -90.0), 1),
+        threshold_from="full_scale",
+        room_before_ms=float(round(80.0 + 4.0 * min(higher, 20.0), -1)),
+        room_after_ms=float(round(220.0 + 8.0 * min(higher, 20.0), -1)),
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Measured:
+    """A source made ready for finding: its envelope and its floors."""
+
+    envelope: Envelope
+    floor: Floor
+    band_floors: BandFloors
+
+
+def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tail_frame: int) -> Found:
+    """Find the sounds inside ``[head_frame, tail_frame)`` of a source, refined to the sample.
+
+    Returns
+    -------
+    Found
+        In source frames.
+    """
+    envelope = measured.envelope
+    part = envelope.part(head_frame, tail_frame)
+    shift = head_frame // envelope.bin_frames * envelope.bin_frames
+    rough = find_sounds(part, measured.floor, recipe)
+    sounds = refine_sounds(
+        read, rough.sounds + shift, rate_hz=envelope.rate_hz, frames=tail_frame, floors=measured.band_floors
+    ).clip(head_frame, tail_frame)
+    sounds = sounds[sounds[:, 1] > sounds[:, 0]]
+    dropped_clicks, dropped_breaths = rough.clicks + shift, rough.breaths + shift
+    dropped = np.concatenate([dropped_clicks, dropped_breaths])
+    spans = with_rooms(
+        sounds - head_frame,
+        dropped - head_frame,
+        recipe,
+        rate_hz=envelope.rate_hz,
+        frames=tail_frame - head_frame,
+    )
+    return replace(
+        rough,
+        sounds=sounds,
+        spans=spans + head_frame,
+        clicks=dropped_clicks,
+        breaths=dropped_breaths,
+        bridged_gaps=rough.bridged_gaps + shift,
+    )

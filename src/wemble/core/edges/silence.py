@@ -1,0 +1,242 @@
+"""Sound and silence, from the envelope alone: the pass that is run again while a number is dragged.
+
+1. *Active* is what stands out of the floor in the full or the upper band; *seeds* are what passes the threshold.
+2. A run of active bins with a seed in it is a candidate. It is dropped as a click if its seeds are shorter than the
+   shortest sound, and as a breath if nothing in it is voiced (a low mean frequency; breath is bright all through).
+3. Runs without a seed that lie next to a sound are its quiet consonants, and join it.
+4. Sounds closer than the shortest gap become one; each is given its rooms, which share a gap that is too short for
+   both and stop short of a dropped click or breath.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wemble.core.edges.envelope import Envelope, Flags, counts_in, merged, runs
+from wemble.core.edges.floor import Floor
+from wemble.core.edges.recipe import Recipe
+
+Spans = NDArray[np.int64]
+
+_ACTIVE_OVER_FLOOR_DB = 4.0
+_ACTIVE_OVER_TOP_DB = 1.0
+_DIP_MS = 40.0
+_FAINT_REACH_MS = 120.0
+_DROPPED_REACH_MS = 95.0
+_DROPPED_REACH_BEFORE_MS = 60.0
+_RELEASE_REACH_MS = 180.0
+_RELEASE_MS = 25.0
+_LONGEST_RELEASE_MS = 200.0
+_JUMP_MS = 16.0
+_JUMP_DB = 8.0
+_NEAR_PEAK_DB = 8.0
+_CONSONANT_MS = 350.0
+_CLICK_MS = 40.0
+_SWELL_MS = 20.0
+_VOICED_BELOW_HZ = 1100.0
+_VOICED_MS = 30.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Found:
+    """What a pass found, in source frames, int64 (n, 2) each.
+
+    ``sounds`` are without rooms, ``spans`` with them, one for one. ``clicks`` and ``breaths`` were dropped.
+    ``shortest_inner_gap_frames`` is the shortest of the gaps that were bridged, 0 if none was.
+    """
+
+    sounds: Spans
+    spans: Spans
+    clicks: Spans
+    breaths: Spans
+    bridged_gaps: Spans
+
+
+def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
+    """Find the sounds of an envelope at bin precision.
+
+    Parameters
+    ----------
+    envelope : Envelope
+    floor : Floor
+        Of the whole recording, also when the envelope is a part of it.
+    recipe : Recipe
+
+    Returns
+    -------
+    Found
+        In frames from the start of the envelope; empty spans where there is nothing over the threshold.
+    """
+    candidates, faint, seeds = _candidates(envelope, floor, recipe)
+    clicks, breaths, mains = _sort_out(envelope, floor, recipe, candidates, seeds)
+    dropped = np.concatenate([clicks, breaths])
+    grown = _with_consonants(envelope, mains, faint, dropped)
+    gap = envelope.bins(recipe.shortest_gap_ms)
+    sounds = merged(grown, gap)
+    bridged = _bridged(grown, gap)
+    swelling = faint[(faint[:, 1] - faint[:, 0] <= envelope.bins(_CLICK_MS)) | ~_starts_at_once(envelope, faint)]
+    alone = _not_inside(np.concatenate([dropped, swelling]), sounds)
+    alone = np.stack([alone[:, 0] - envelope.bins(_SWELL_MS), alone[:, 1]], axis=1)
+    width, frames = envelope.bin_frames, envelope.frames
+    in_frames = np.minimum(sounds * width, frames)
+    return Found(
+        sounds=in_frames,
+        spans=with_rooms(in_frames, alone * width, recipe, rate_hz=envelope.rate_hz, frames=frames),
+        clicks=_not_inside(clicks, sounds) * width,
+        breaths=_not_inside(breaths, sounds) * width,
+        bridged_gaps=bridged * width,
+    )
+
+
+def with_rooms(sounds: Spans, dropped: Spans, recipe: Recipe, *, rate_hz: int, frames: int) -> Spans:
+    """Return the spans to keep: sounds with their rooms.
+
+    Rooms never overlap: two that would meet share the gap. A room ends where a dropped sound begins, and everything
+    is clamped to ``[0, frames)``.
+
+    Parameters
+    ----------
+    sounds, dropped : int64 (n, 2)
+        In frames, in order.
+    """
+    if not len(sounds):
+        return sounds
+    before = round(recipe.room_before_ms * rate_hz / 1000.0)
+    after = round(recipe.room_after_ms * rate_hz / 1000.0)
+    low = np.concatenate([[0], sounds[:-1, 1]])
+    high = np.concatenate([sounds[1:, 0], [frames]])
+    if len(dropped):
+        ends, starts = np.sort(dropped[:, 1]), np.sort(dropped[:, 0])
+        last_end = np.searchsorted(ends, sounds[:, 0], "right") - 1
+        low = np.maximum(low, np.where(last_end >= 0, ends[np.maximum(last_end, 0)], 0))
+        next_start = np.searchsorted(starts, sounds[:, 1], "left")
+        high = np.minimum(
+            high, np.where(next_start < len(starts), starts[np.minimum(next_start, len(starts) - 1)], frames)
+        )
+    heads = np.minimum(np.maximum(sounds[:, 0] - before, low), sounds[:, 0])
+    tails = np.maximum(np.minimum(sounds[:, 1] + after, high), sounds[:, 1])
+    over = np.flatnonzero(tails[:-1] > heads[1:])
+    gap = sounds[over + 1, 0] - sounds[over, 1]
+    middle = sounds[over, 1] + (gap * after // max(before + after, 1))
+    tails[over] = middle
+    heads[over + 1] = middle
+    return np.stack([heads, tails], axis=1)
+
+
+def clean_quiet(envelope: Envelope, floor: Floor, gaps: Spans) -> Spans:
+    """Return the parts of gaps in which nothing stands out of the floor: no breath, no click, no far-off sound.
+
+    Parameters
+    ----------
+    gaps : int64 (n, 2)
+        In source frames.
+    """
+    quiet = (
+        envelope.level_db <= max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
+    ) & (envelope.upper_db <= max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB))
+    inside = np.zeros(len(quiet), np.bool_)
+    width = envelope.bin_frames
+    for start, end in gaps.tolist():
+        inside[-(-start // width) : end // width] = True
+    return runs(quiet & inside) * width
+
+
+def _candidates(envelope: Envelope, floor: Floor, recipe: Recipe) -> tuple[Spans, Spans, Flags]:
+    """Return the active runs with a seed, those without, and the seeds."""
+    level_db = max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
+    upper_db = max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB)
+    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+    seeds = envelope.level_db >= threshold
+    active = (envelope.level_db > min(level_db, threshold)) | (envelope.upper_db > upper_db)
+    active |= envelope.sustained_db > floor.sustained_top_db
+    spans = merged(runs(active), envelope.bins(_DIP_MS) + 1)
+    seeded = counts_in(seeds, spans) > 0
+    return spans[seeded], spans[~seeded], seeds
+
+
+def _sort_out(
+    envelope: Envelope, floor: Floor, recipe: Recipe, candidates: Spans, seeds: Flags
+) -> tuple[Spans, Spans, Spans]:
+    """Return candidates that are clicks, that are breaths, and that are sounds."""
+    longest = max(envelope.bins(recipe.shortest_sound_ms), 1)
+    short = counts_in(seeds, candidates) < longest
+    clicks, rest = candidates[short], candidates[~short]
+    if recipe.breaths_are_sound or not len(rest):
+        return clicks, rest[:0], rest
+    voiced = seeds & (mean_frequency_hz(envelope, floor) < _VOICED_BELOW_HZ)
+    breathy = counts_in(voiced, rest) < envelope.bins(_VOICED_MS)
+    return clicks, rest[breathy], rest[~breathy]
+
+
+def mean_frequency_hz(envelope: Envelope, floor: Floor) -> NDArray[np.float32]:
+    """Return where the energy of each bin lies, floor taken off: the frequency of a sine with the same two levels.
+
+    For a sine the first difference multiplies the amplitude by 2 sin(πf/rate); solved for f.
+    """
+    level = np.power(10.0, envelope.level_db / 10.0) - 10.0 ** (floor.level_db / 10.0)
+    upper = np.power(10.0, envelope.upper_db / 10.0) - 10.0 ** (floor.upper_db / 10.0)
+    ratio = np.sqrt(np.maximum(upper, 0.0) / np.maximum(level, 1e-20))
+    return np.asarray(envelope.rate_hz / np.pi * np.arcsin(np.minimum(ratio / 2.0, 1.0)), dtype=np.float32)
+
+
+def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Spans) -> Spans:
+    """Return the sounds with the quiet runs next to them taken in: their consonants.
+
+    A faint run may lie a little farther off than one that could be a click or a breath. After a sound, a run that
+    starts at once is the release of a stop ("t", "ts") and may come later still: breath swells.
+    """
+    beside = np.concatenate([faint, dropped])
+    reach = np.concatenate([np.full(len(faint), _FAINT_REACH_MS), np.full(len(dropped), _DROPPED_REACH_MS)])
+    order = np.argsort(beside[:, 0], kind="stable")
+    order = order[(beside[:, 1] - beside[:, 0])[order] <= envelope.bins(_CONSONANT_MS)]
+    beside, reach = beside[order], reach[order]
+    bin_ms = 1000.0 * envelope.bin_s
+    after = np.where(_starts_at_once(envelope, beside), _RELEASE_REACH_MS, reach) / bin_ms
+    before = np.where(reach < _FAINT_REACH_MS, _DROPPED_REACH_BEFORE_MS, reach) / bin_ms
+    out = mains.copy()
+    for row in out:
+        at = int(np.searchsorted(beside[:, 0], row[1], "left"))
+        while at < len(beside) and beside[at, 0] - row[1] < after[at]:
+            row[1] = max(row[1], beside[at, 1])
+            at += 1
+        at = int(np.searchsorted(beside[:, 1], row[0], "right")) - 1
+        while at >= 0 and row[0] - beside[at, 1] < before[at]:
+            row[0] = min(row[0], beside[at, 0])
+            at -= 1
+    return merged(out, 1)
+
+
+def _starts_at_once(envelope: Envelope, spans: Spans) -> Flags:
+    """Say of each span whether it bursts: up within a few bins, nearly to its peak, longer than a click and short."""
+    if not len(spans):
+        return np.zeros(0, np.bool_)
+    level = np.maximum(envelope.level_db, envelope.upper_db)
+    last = len(level) - 1
+    early = np.minimum(spans[:, 0] + max(envelope.bins(_JUMP_MS), 1), last)
+    jump = level[early] - level[np.maximum(spans[:, 0] - 2, 0)]
+    peak = np.maximum.reduceat(level, np.minimum(spans, last).ravel())[::2]
+    length = spans[:, 1] - spans[:, 0]
+    return np.asarray(
+        (jump >= _JUMP_DB)
+        & (peak - level[early] <= _NEAR_PEAK_DB)
+        & (length >= envelope.bins(_RELEASE_MS))
+        & (length <= envelope.bins(_LONGEST_RELEASE_MS))
+    )
+
+
+def _bridged(spans: Spans, gap: int) -> Spans:
+    if len(spans) < 2:
+        return spans[:0]
+    gaps = np.stack([spans[:-1, 1], spans[1:, 0]], axis=1)
+    return gaps[gaps[:, 1] - gaps[:, 0] < max(gap, 1)]
+
+
+def _not_inside(spans: Spans, sounds: Spans) -> Spans:
+    if not len(spans) or not len(sounds):
+        return spans
+    at = np.maximum(np.searchsorted(sounds[:, 0], spans[:, 0], "right") - 1, 0)
+    inside = (spans[:, 0] >= sounds[at, 0]) & (spans[:, 1] <= sounds[at, 1])
+    return np.asarray(spans[~inside])

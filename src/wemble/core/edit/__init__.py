@@ -1,0 +1,1 @@
+"""The job as frozen values, and every edit as a pure function from job to job."""

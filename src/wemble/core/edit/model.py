@@ -1,0 +1,180 @@
+"""The job: sources, lanes, clips, joins, findings.
+
+Positions inside a source are frames at the source's own rate; positions on a lane are frames at the job's rate.
+Spans are half-open. Everything is frozen; an edit makes a new job that shares what did not change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.shape.crossfade import Law
+from wemble.core.shape.curves import Shape
+from wemble.errors import InvalidInput, NotFound
+
+Brief = Literal["voiceover"]
+Side = Literal["head", "tail"]
+Made = Literal["auto", "own"]
+
+
+@dataclass(frozen=True, slots=True)
+class Fade:
+    """A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own)."""
+
+    length_frames: int
+    shape: Shape = "s"
+    bend: float = 0.0
+    made: Made = "auto"
+
+
+@dataclass(frozen=True, slots=True)
+class SourceUse:
+    """A source as this job knows it. ``derived_from`` is set for what Wemble made, such as room tone."""
+
+    id: str
+    name: str
+    rate_hz: int
+    channels: int
+    frames: int
+    derived_from: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """A row of clips."""
+
+    id: str
+    name: str
+    position: int
+
+
+@dataclass(frozen=True, slots=True)
+class Clip:
+    """A span of a source placed on a lane.
+
+    ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
+    and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
+    or if the clip is a piece of quiet.
+    """
+
+    id: str
+    lane_id: str
+    source_id: str
+    name: str
+    head_frame: int
+    tail_frame: int
+    origin_frame: int
+    gain_db: float = 0.0
+    fade_in: Fade | None = None
+    fade_out: Fade | None = None
+    finding_id: str | None = None
+    sound_start_frame: int | None = None
+    sound_end_frame: int | None = None
+
+    @property
+    def frames(self) -> int:
+        """Length in source frames."""
+        return self.tail_frame - self.head_frame
+
+    @property
+    def speaks(self) -> bool:
+        """Whether there is a sound in it, as far as anybody looked: quiet pieces of a finding do not speak."""
+        return self.finding_id is None or self.sound_start_frame is not None
+
+
+@dataclass(frozen=True, slots=True)
+class Join:
+    """A crossfade between two clips that abut, in job frames, centred on the cut."""
+
+    id: str
+    left_clip_id: str
+    right_clip_id: str
+    length_frames: int
+    law: Law
+
+
+@dataclass(frozen=True, slots=True)
+class Correction:
+    """What a hand changed on one edge of a found sound: the place of the edge, its fade, or both."""
+
+    side: Side
+    sound_start_frame: int
+    sound_end_frame: int
+    edge_frame: int | None = None
+    fade: Fade | None = None
+    fade_removed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """What a recipe did to one span of a source, so that it can be done again with another number.
+
+    ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted.
+    """
+
+    id: str
+    lane_id: str
+    source_id: str
+    name: str
+    head_frame: int
+    tail_frame: int
+    origin_frame: int
+    recipe: Recipe
+    treatment: Treatment
+    floor_db: float
+    threshold_db: float
+    closed: tuple[tuple[int, int], ...] = ()
+    corrections: tuple[Correction, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet."""
+
+    name: str
+    brief: Brief = "voiceover"
+    rate_hz: int = 0
+    channels: int = 0
+    next_number: int = 1
+    sources: Mapping[str, SourceUse] = field(default_factory=dict)
+    lanes: Mapping[str, Lane] = field(default_factory=dict)
+    clips: Mapping[str, Clip] = field(default_factory=dict)
+    joins: Mapping[str, Join] = field(default_factory=dict)
+    findings: Mapping[str, Finding] = field(default_factory=dict)
+
+    def clip(self, clip_id: str) -> Clip:
+        """Return a clip. Raises `NotFound`."""
+        try:
+            return self.clips[clip_id]
+        except KeyError:
+            raise NotFound(f"there is no clip {clip_id!r} in this job any more; look at the newest state") from None
+
+    def source(self, source_id: str) -> SourceUse:
+        """Return a source. Raises `NotFound`."""
+        try:
+            return self.sources[source_id]
+        except KeyError:
+            raise NotFound(f"there is no source {source_id!r} in this job") from None
+
+    def finding(self, finding_id: str) -> Finding:
+        """Return a finding. Raises `NotFound`."""
+        try:
+            return self.findings[finding_id]
+        except KeyError:
+            raise NotFound(f"there is no finding {finding_id!r} in this job any more") from None
+
+
+def check_name(name: str) -> str:
+    """Return a name for a job, lane, clip or recipe, trimmed. Raises `InvalidInput`."""
+    trimmed = " ".join(name.split())
+    if not 1 <= len(trimmed) <= 200:
+        raise InvalidInput(f"a name has 1 to 200 characters, this one has {len(trimmed)}")
+    return trimmed
+
+
+def set_clips(job: Job, *changed: Clip) -> Job:
+    """Return the job with these clips put in the place of those of the same id."""
+    return replace(job, clips={**job.clips, **{clip.id: clip for clip in changed}})

@@ -1,0 +1,63 @@
+"""Where a source frame lies on a lane, in exact rational arithmetic.
+
+A clip covers job frames ``[origin + ceil(head·Rj/Rs), origin + ceil(tail·Rj/Rs))``: pieces of one source with one
+origin tile without gap or overlap, whatever the two rates.
+"""
+
+from __future__ import annotations
+
+from wemble.core.edit.model import Clip, Job
+
+
+def to_job_frames(source_frames: int, *, source_rate_hz: int, job_rate_hz: int) -> int:
+    """Return source frames as job frames, rounded up.
+
+    Examples
+    --------
+    >>> to_job_frames(44_100, source_rate_hz=44_100, job_rate_hz=48_000)
+    48000
+    >>> to_job_frames(1, source_rate_hz=44_100, job_rate_hz=48_000)
+    2
+    """
+    return -(-source_frames * job_rate_hz // source_rate_hz)
+
+
+def to_source_frames(job_frames: int, *, source_rate_hz: int, job_rate_hz: int) -> int:
+    """Return the greatest source frame that does not lie after a job frame: the inverse of `to_job_frames`.
+
+    Examples
+    --------
+    >>> to_source_frames(48_000, source_rate_hz=44_100, job_rate_hz=48_000)
+    44100
+    """
+    return job_frames * source_rate_hz // job_rate_hz
+
+
+def placed(job: Job, clip: Clip, source_frame: int) -> int:
+    """Return the job frame at which a frame of the clip's source lies."""
+    rate = job.source(clip.source_id).rate_hz
+    return clip.origin_frame + to_job_frames(source_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+
+
+def start_of(job: Job, clip: Clip) -> int:
+    """Return the first job frame that a clip covers."""
+    return placed(job, clip, clip.head_frame)
+
+
+def end_of(job: Job, clip: Clip) -> int:
+    """Return the job frame after the last one that a clip covers."""
+    return placed(job, clip, clip.tail_frame)
+
+
+def in_time_order(job: Job) -> list[Clip]:
+    """Return the clips by lane, then by where they start."""
+    lanes = {lane.id: lane.position for lane in job.lanes.values()}
+    return sorted(job.clips.values(), key=lambda clip: (lanes[clip.lane_id], start_of(job, clip), clip.id))
+
+
+def job_span(job: Job) -> tuple[int, int]:
+    """Return the span from the first frame of the first clip to the last of the last; (0, 0) without clips."""
+    if not job.clips:
+        return 0, 0
+    starts = min(start_of(job, clip) for clip in job.clips.values())
+    return starts, max(end_of(job, clip) for clip in job.clips.values())

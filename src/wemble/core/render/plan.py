@@ -1,0 +1,158 @@
+"""The renderer.
+
+A `RenderPlan` is made once from a job and then renders any span of it. Every sample of the output is computed from
+its own place alone (gain from its position in a fade, source frame from its position on the lane) and the voices are
+added in one fixed order in float64, so that the bits do not depend on where rendering began or how it was cut into
+blocks.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wemble.core.edit.model import Clip, Fade, Job, Join
+from wemble.core.edit.placement import end_of, in_time_order, placed, start_of
+from wemble.core.shape.crossfade import crossfade_gains
+from wemble.core.shape.curves import fade_in_gain, fade_out_gain
+from wemble.core.signal.levels import Samples, from_db
+from wemble.core.signal.reader import SampleReader
+
+
+@dataclass(frozen=True, slots=True)
+class _Ramp:
+    """A gain over job frames ``[start, start + length)``: a fade or one side of a crossfade."""
+
+    start: int
+    length: int
+    fade: Fade | None
+    join: Join | None
+    rises: bool
+
+    def apply(self, gain: NDArray[np.float64], span_start: int) -> None:
+        """Multiply the part of ``gain`` (job frames from ``span_start``) that the ramp covers."""
+        low, high = max(self.start, span_start), min(self.start + self.length, span_start + len(gain))
+        if low < high:
+            gain[low - span_start : high - span_start] *= self._values(low - self.start, high - self.start)
+
+    def _values(self, low: int, high: int) -> NDArray[np.float64]:
+        if self.join is not None:
+            goes, comes = crossfade_gains(self.length, self.join.law, start=low, stop=high)
+            return comes if self.rises else goes
+        assert self.fade is not None
+        curve = fade_in_gain if self.rises else fade_out_gain
+        return curve(self.length, self.fade.shape, self.fade.bend, start=low, stop=high)
+
+
+@dataclass(frozen=True, slots=True)
+class _Voice:
+    """One clip as the renderer sees it: the job frames it sounds in, handles under joins included."""
+
+    start: int
+    end: int
+    source_id: str
+    origin: int
+    gain: float
+    ramps: tuple[_Ramp, ...]
+
+
+class RenderPlan:
+    """A job, ready to be rendered."""
+
+    def __init__(self, job: Job):
+        self.rate_hz = job.rate_hz
+        self.channels = job.channels
+        into = {join.right_clip_id: join for join in job.joins.values()}
+        out_of = {join.left_clip_id: join for join in job.joins.values()}
+        voices = [_voice(job, clip, into.get(clip.id), out_of.get(clip.id)) for clip in in_time_order(job)]
+        self._voices = sorted(voices, key=lambda voice: voice.start)
+        self._starts = [voice.start for voice in self._voices]
+        self._ends = _running_maximum([voice.end for voice in self._voices])
+        self.end_frame = self._ends[-1] if self._ends else 0
+
+    def render(self, start: int, frames: int, reader: SampleReader) -> Samples:
+        """Render ``frames`` job frames from ``start``.
+
+        Returns
+        -------
+        float32 array, shape (channels, frames)
+            Zeros where nothing lies. The same bits for a frame from any ``start`` and any block size.
+        """
+        total = np.zeros((self.channels, frames), np.float64)
+        first = bisect_right(self._ends, start)
+        last = bisect_left(self._starts, start + frames)
+        for voice in self._voices[first:last]:
+            self._add(total, voice, start, reader)
+        return total.astype(np.float32)
+
+    def blocks(self, start: int, end: int, block_frames: int, reader: SampleReader) -> Iterator[tuple[int, Samples]]:
+        """Yield (first frame, samples) from ``start`` up to ``end``."""
+        for at in range(start, end, block_frames):
+            yield at, self.render(at, min(block_frames, end - at), reader)
+
+    def _add(self, total: NDArray[np.float64], voice: _Voice, start: int, reader: SampleReader) -> None:
+        low, high = max(voice.start, start), min(voice.end, start + total.shape[1])
+        if low >= high:
+            return
+        samples = fold(reader.read(voice.source_id, self.rate_hz, low - voice.origin, high - low), self.channels)
+        window = total[:, low - start : high - start]
+        touching = [ramp for ramp in voice.ramps if ramp.start < high and ramp.start + ramp.length > low]
+        if touching:
+            gain = np.full(high - low, voice.gain)
+            for ramp in touching:
+                ramp.apply(gain, low)
+            window += samples * gain
+        elif voice.gain == 1.0:
+            window += samples
+        else:
+            window += samples * voice.gain
+
+
+def fold(samples: Samples, channels: int) -> Samples:
+    """Return samples with another number of channels.
+
+    One channel goes to all at 0 dB; many to one is their mean; else the first ones are kept and missing ones silent.
+
+    Examples
+    --------
+    >>> fold(np.array([[1.0], [0.0]], np.float32), 1).tolist()
+    [[0.5]]
+    """
+    have = samples.shape[0]
+    if have == channels:
+        return samples
+    if have == 1:
+        return np.broadcast_to(samples, (channels, samples.shape[1]))
+    if channels == 1:
+        return np.asarray(samples.mean(axis=0, keepdims=True, dtype=np.float32))
+    return np.concatenate([samples[:channels], np.zeros((max(channels - have, 0), samples.shape[1]), np.float32)])
+
+
+def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None) -> _Voice:
+    start, end = start_of(job, clip), end_of(job, clip)
+    ramps: list[_Ramp] = []
+    if join_in is not None:
+        start -= join_in.length_frames // 2
+        ramps.append(_Ramp(start, join_in.length_frames, None, join_in, True))
+    elif clip.fade_in is not None:
+        inner = placed(job, clip, clip.head_frame + clip.fade_in.length_frames)
+        ramps.append(_Ramp(start, inner - start, clip.fade_in, None, True))
+    if join_out is not None:
+        ramp_start = end - join_out.length_frames // 2
+        end = ramp_start + join_out.length_frames
+        ramps.append(_Ramp(ramp_start, join_out.length_frames, None, join_out, False))
+    elif clip.fade_out is not None:
+        inner = placed(job, clip, clip.tail_frame - clip.fade_out.length_frames)
+        ramps.append(_Ramp(inner, end - inner, clip.fade_out, None, False))
+    return _Voice(start, end, clip.source_id, clip.origin_frame, from_db(clip.gain_db), tuple(ramps))
+
+
+def _running_maximum(ends: list[int]) -> list[int]:
+    out: list[int] = []
+    for end in ends:
+        out.append(max(end, out[-1]) if out else end)
+    return out

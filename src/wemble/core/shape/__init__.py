@@ -1,0 +1,1 @@
+"""Gain over time: fades, crossfades, dither."""

@@ -1,0 +1,1 @@
+"""Samples, their levels, and the pyramid that stands for them."""

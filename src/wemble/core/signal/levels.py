@@ -1,0 +1,89 @@
+"""Levels.
+
+Conventions: samples are float32, shape ``(channels, frames)``, full scale is ±1.0. Levels are dB relative to
+full scale; silence is `SILENCE_DB` and not minus infinity, so that levels can be averaged and compared.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+Samples = NDArray[np.float32]
+Floats = NDArray[np.floating[Any]]
+SILENCE_DB = -200.0
+_TINY = 10.0 ** (SILENCE_DB / 20.0)
+
+UPPER_BAND_HZ = 2000.0
+"""Above it lies most of what an "s", "f", "th" or the noise of an "h" radiates (common practice)."""
+
+
+def to_db(amplitude: Floats | float) -> NDArray[np.float64]:
+    """Return an amplitude as dB, floored at `SILENCE_DB`.
+
+    Examples
+    --------
+    >>> to_db(1.0).item(), round(to_db(0.5).item(), 2), to_db(0.0).item()
+    (0.0, -6.02, -200.0)
+    """
+    return np.asarray(20.0 * np.log10(np.maximum(np.abs(amplitude), _TINY)), dtype=np.float64)
+
+
+def from_db(level_db: float) -> float:
+    """Return dB as an amplitude.
+
+    Examples
+    --------
+    >>> from_db(-60.0)
+    0.001
+    """
+    return float(10.0 ** (level_db / 20.0))
+
+
+def ms_to_frames(milliseconds: float, rate_hz: int) -> int:
+    """Return a duration in whole frames, rounded to the nearest.
+
+    Examples
+    --------
+    >>> ms_to_frames(10.0, 48_000)
+    480
+    """
+    return round(milliseconds * rate_hz / 1000.0)
+
+
+def moving_rms(samples: Samples, window_frames: int) -> NDArray[np.float64]:
+    """Return the RMS in a window centred on every frame.
+
+    Parameters
+    ----------
+    samples : float32 array, shape (channels, frames)
+    window_frames : int >= 1
+        Near the ends the window is cut off and the mean is over what there is.
+
+    Returns
+    -------
+    float64 array, shape (channels, frames)
+        Linear amplitude. No frames, no values.
+    """
+    frames = samples.shape[1]
+    power = np.zeros((samples.shape[0], frames + 1))
+    np.cumsum(np.square(samples, dtype=np.float64), axis=1, out=power[:, 1:])
+    at = np.arange(frames)
+    low = np.maximum(at - window_frames // 2, 0)
+    high = np.minimum(at - window_frames // 2 + window_frames, frames)
+    mean = (power[:, high] - power[:, low]) / np.maximum(high - low, 1)
+    return np.asarray(np.sqrt(np.maximum(mean, 0.0)))
+
+
+def upper_band(samples: Samples, rate_hz: int) -> Samples:
+    """Return the samples above `UPPER_BAND_HZ`, without delay (a first-order section run both ways).
+
+    Runs of fewer than 16 frames come back unchanged: there is no band to speak of.
+    """
+    if samples.shape[1] < 16:
+        return samples
+    sos = signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos")
+    return np.asarray(signal.sosfiltfilt(sos, samples, axis=1), dtype=np.float32)

@@ -1,0 +1,1 @@
+"""The demo: Ferry House, a small river-crossing museum. Everything is invented, and made by a seeded script."""

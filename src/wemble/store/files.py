@@ -1,0 +1,251 @@
+"""Files on disk: where everything lies, working copies, pyramids, and how they come to be complete.
+
+A source has a folder of its own, named by its id and built beside its place and moved into it when whole:
+
+- ``original`` + its ending: the file, byte for byte
+- ``copy-<rate>.f32``: the samples, float32, interleaved
+- ``level-<frames a bin>.f16``: lowest and highest sample of each bin, float16, (bins, channels, 2)
+- ``energy.f16``: RMS and difference RMS of each level-1 bin, float16, (bins, channels, 2)
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import threading
+from collections import OrderedDict
+from pathlib import Path
+from types import TracebackType
+from typing import BinaryIO, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wemble.core.signal.levels import Samples
+from wemble.core.signal.pyramid import STEP, Bins, Halves, bin_frames, coarser, reduce_samples
+from wemble.errors import InvalidInput, NotFound, TooLarge
+
+SPARE_BYTES = 64 << 20
+_OPEN_FILES = 64
+
+
+class Home:
+    """The one folder with all of Wemble's data."""
+
+    def __init__(self, root: Path):
+        self.root = root
+        for folder in (self.sources, self.uploads, self.exports, self.scratch):
+            folder.mkdir(parents=True, exist_ok=True)
+
+    @property
+    def database(self) -> Path:
+        """The SQLite file."""
+        return self.root / "wemble.db"
+
+    @property
+    def sources(self) -> Path:
+        """A folder for each source."""
+        return self.root / "sources"
+
+    @property
+    def uploads(self) -> Path:
+        """Files on their way in."""
+        return self.root / "uploads"
+
+    @property
+    def exports(self) -> Path:
+        """What was sent, a folder for each time."""
+        return self.root / "exports"
+
+    @property
+    def scratch(self) -> Path:
+        """What is not whole yet; emptied at start."""
+        return self.root / "scratch"
+
+    def source(self, source_id: str) -> Path:
+        """The folder of one source."""
+        if not source_id.isalnum():
+            raise NotFound(f"there is no source {source_id!r}")
+        return self.sources / source_id
+
+    def empty_scratch(self) -> None:
+        """Remove what earlier runs left unfinished."""
+        for left in self.scratch.iterdir():
+            shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
+
+    def check_space(self, needed_bytes: int) -> None:
+        """Raise `TooLarge` if that much would not fit with something to spare."""
+        free = shutil.disk_usage(self.root).free
+        if needed_bytes + SPARE_BYTES > free:
+            raise TooLarge(
+                f"this needs {needed_bytes / 1e6:,.0f} MB and {free / 1e6:,.0f} MB are free in {self.root}; make room and try again"
+            )
+
+
+def move_into_place(folder: Path, place: Path) -> None:
+    """Make a finished folder appear under its name at once, its files on the disk first. Being there already is fine."""
+    for path in folder.rglob("*"):
+        if path.is_file():
+            _sync(path)
+    _sync(folder)
+    try:
+        folder.rename(place)
+    except OSError:
+        if not place.is_dir():
+            raise
+        shutil.rmtree(folder, ignore_errors=True)
+    _sync(place.parent)
+
+
+def write_beside(place: Path, data: bytes) -> None:
+    """Write a small file whole or not at all."""
+    part = place.with_name(place.name + ".part")
+    part.write_bytes(data)
+    _sync(part)
+    part.rename(place)
+
+
+def _sync(path: Path) -> None:
+    descriptor = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def copy_path(folder: Path, rate_hz: int) -> Path:
+    """The working copy of a source at a rate."""
+    return folder / f"copy-{rate_hz}.f32"
+
+
+class SourceWriter:
+    """Writes a working copy and its pyramid, block by block, into a folder that is not in place yet."""
+
+    def __init__(self, folder: Path, *, rate_hz: int, channels: int):
+        self.frames = 0
+        self.peak = 0.0
+        self.not_numbers = 0
+        self._channels, self._rate_hz, self._width = channels, rate_hz, bin_frames(rate_hz)
+        self._folder = folder
+        self._copy: BinaryIO = copy_path(folder, rate_hz).open("wb", buffering=0)
+        self._levels: list[Halves] = []
+        self._energy: list[Halves] = []
+        self._left = np.zeros((channels, 0), np.float32)
+        self._before = np.zeros((channels, 1), np.float32)
+
+    def write(self, block: NDArray[np.float32]) -> None:
+        """Take float32 (frames, channels). NaN and infinities become zero and are counted."""
+        highest = float(np.max(np.abs(block), initial=0.0))
+        if not np.isfinite(highest):
+            bad = ~np.isfinite(block)
+            self.not_numbers += int(bad.sum())
+            block = np.where(bad, np.float32(0.0), block)
+            highest = float(np.max(np.abs(block), initial=0.0))
+        self.peak = max(self.peak, highest)
+        self._copy.write(np.ascontiguousarray(block).data)
+        self.frames += len(block)
+        planar = np.ascontiguousarray(block.T)
+        if self._left.shape[1]:
+            planar = np.concatenate([self._left, planar], axis=1)
+        whole = planar.shape[1] // self._width * self._width
+        self._reduce(planar[:, :whole])
+        self._left = planar[:, whole:].copy()
+
+    def finish(self) -> Bins:
+        """Write the pyramid and return its level 1."""
+        self._reduce(self._left)
+        self._copy.close()
+        level = np.concatenate(self._levels, axis=1)
+        energy = np.concatenate(self._energy, axis=1)
+        energy.transpose(1, 0, 2).tofile(self._folder / "energy.f16")
+        bins, width = Bins(level, energy[..., 0], energy[..., 1]), self._width
+        while True:
+            level.transpose(1, 0, 2).tofile(self._folder / f"level-{width}.f16")
+            if level.shape[1] <= STEP:
+                return bins
+            level, width = coarser(level), width * STEP
+
+    def _reduce(self, samples: Samples) -> None:
+        if not samples.shape[1]:
+            return
+        bins = reduce_samples(samples, frames_per_bin=self._width, before=self._before)
+        self._levels.append(bins.min_max)
+        self._energy.append(np.stack([bins.rms, bins.difference_rms], axis=-1))
+        self._before = samples[:, -1:].copy()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._copy.close()
+
+
+class FileReader:
+    """Reads working copies by position: the `SampleReader` of the renderer."""
+
+    def __init__(self, home: Home, channels_of: dict[str, int] | None = None):
+        self._home = home
+        self._channels = dict(channels_of or {})
+        self._open: OrderedDict[Path, int] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def know(self, source_id: str, channels: int) -> None:
+        """Tell the reader how many channels a source has."""
+        self._channels[source_id] = channels
+
+    def read(self, source_id: str, rate_hz: int, start: int, frames: int) -> Samples:
+        """Return float32 (channels, frames); what lies outside the source is zero.
+
+        Raises `NotFound` if there is no working copy at that rate.
+        """
+        channels = self._channels[source_id]
+        skip = max(-start, 0)
+        raw = b""
+        if frames > skip:
+            raw = self._pread(
+                copy_path(self._home.source(source_id), rate_hz), start + skip, frames - skip, channels * 4
+            )
+        got = np.frombuffer(raw, np.float32).reshape(-1, channels).T
+        if got.shape[1] == frames:
+            return got
+        out = np.zeros((channels, frames), np.float32)
+        out[:, skip : skip + got.shape[1]] = got
+        return out
+
+    def close(self) -> None:
+        """Close every file."""
+        with self._lock:
+            while self._open:
+                os.close(self._open.popitem()[1])
+
+    def _pread(self, path: Path, start: int, frames: int, frame_bytes: int) -> bytes:
+        with self._lock:
+            descriptor = self._open.pop(path, None)
+            if descriptor is None:
+                try:
+                    descriptor = os.open(path, os.O_RDONLY)
+                except FileNotFoundError:
+                    raise NotFound(f"the working copy {path.name} is missing; bring the source in again") from None
+            self._open[path] = descriptor
+            if len(self._open) > _OPEN_FILES:
+                os.close(self._open.popitem(last=False)[1])
+            return os.pread(descriptor, frames * frame_bytes, start * frame_bytes)
+
+
+def read_energy(folder: Path, channels: int) -> Bins:
+    """Return RMS and difference RMS of level 1, without the pictures."""
+    energy = np.fromfile(folder / "energy.f16", np.float16).reshape(-1, channels, 2).transpose(1, 0, 2)
+    return Bins(np.zeros((channels, 0, 2), np.float16), energy[..., 0], energy[..., 1])
+
+
+def read_level(folder: Path, frames_per_bin: int, channels: int, first: int, bins: int) -> bytes:
+    """Return bins of a stored level, float16 (bins, channels, 2). Raises `InvalidInput` for a level there is not."""
+    row = channels * 4
+    try:
+        with (folder / f"level-{frames_per_bin}.f16").open("rb") as file:
+            file.seek(first * row)
+            return file.read(bins * row)
+    except FileNotFoundError:
+        raise InvalidInput(f"there is no level of {frames_per_bin} frames a bin") from None

@@ -1,0 +1,203 @@
+"""Sources, uploads, long work and recipes: one row each."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import TypeAdapter
+
+from wemble.core.edges.floor import Floor
+from wemble.core.edges.recipe import Recipe
+from wemble.core.edges.refine import BandFloors
+from wemble.errors import NotFound
+
+TaskKind = Literal["import", "convert", "export", "check", "demo"]
+TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
+
+
+@dataclass(frozen=True, slots=True)
+class Floors:
+    """Both floors of a source: at bin and at sample precision."""
+
+    floor: Floor
+    bands: BandFloors
+
+
+@dataclass(frozen=True, slots=True)
+class SourceRow:
+    """A source as it lies on disk."""
+
+    id: str
+    file_sha256: str
+    decoder: str
+    kind: str
+    rate_hz: int
+    channels: int
+    frames: int
+    peak: float
+    floors: Floors
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class UploadRow:
+    """A file on its way in; how much of it is there is the length of its part file."""
+
+    id: str
+    job_id: str
+    name: str
+    size_bytes: int
+
+
+@dataclass(frozen=True, slots=True)
+class TaskRow:
+    """A piece of long work."""
+
+    id: str
+    job_id: str
+    kind: TaskKind
+    title: str
+    state: TaskState
+    progress: float
+    doing: str
+    request: dict[str, Any]
+    result: dict[str, Any] | None
+    error: dict[str, Any] | None
+    created_at: float
+
+
+_FLOORS = TypeAdapter(Floors)
+_RECIPE = TypeAdapter(Recipe)
+
+
+def add_source(db: sqlite3.Connection, source: SourceRow, *, now: float) -> None:
+    """Store a source, unless it is there already."""
+    db.execute(
+        "INSERT INTO source (id, file_sha256, decoder, kind, rate_hz, channels, frames, peak, floors, notes, created_at) "
+        "VALUES (:id, :sha, :decoder, :kind, :rate, :channels, :frames, :peak, :floors, :notes, :now) "
+        "ON CONFLICT (id) DO NOTHING",
+        {
+            "id": source.id, "sha": source.file_sha256, "decoder": source.decoder, "kind": source.kind,
+            "rate": source.rate_hz, "channels": source.channels, "frames": source.frames, "peak": source.peak,
+            "floors": _FLOORS.dump_json(source.floors).decode(), "notes": json.dumps(source.notes), "now": now,
+        },
+    )  # fmt: skip
+
+
+def get_source(db: sqlite3.Connection, source_id: str) -> SourceRow:
+    """Return a source. Raises `NotFound`."""
+    row = db.execute(
+        "SELECT id, file_sha256, decoder, kind, rate_hz, channels, frames, peak, floors, notes FROM source WHERE id = :id",
+        {"id": source_id},
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"there is no source {source_id}")
+    fields = dict(row)
+    fields["floors"] = _FLOORS.validate_json(fields["floors"])
+    fields["notes"] = tuple(json.loads(fields["notes"]))
+    return SourceRow(**fields)
+
+
+def add_upload(db: sqlite3.Connection, upload: UploadRow, *, now: float) -> None:
+    """Store an upload that begins."""
+    db.execute(
+        "INSERT INTO upload (id, job_id, name, size_bytes, created_at) VALUES (:id, :job, :name, :size, :now)",
+        {"id": upload.id, "job": upload.job_id, "name": upload.name, "size": upload.size_bytes, "now": now},
+    )
+
+
+def get_upload(db: sqlite3.Connection, upload_id: str) -> UploadRow:
+    """Return an upload. Raises `NotFound`."""
+    row = db.execute("SELECT id, job_id, name, size_bytes FROM upload WHERE id = :id", {"id": upload_id}).fetchone()
+    if row is None:
+        raise NotFound("there is no such upload; begin it again")
+    return UploadRow(**dict(row))
+
+
+def delete_upload(db: sqlite3.Connection, upload_id: str) -> None:
+    """Forget an upload."""
+    db.execute("DELETE FROM upload WHERE id = :id", {"id": upload_id})
+
+
+def add_task(db: sqlite3.Connection, task: TaskRow) -> None:
+    """Store a piece of long work."""
+    db.execute(
+        "INSERT INTO task (id, job_id, kind, title, state, request, created_at) "
+        "VALUES (:id, :job, :kind, :title, :state, :request, :now)",
+        {
+            "id": task.id, "job": task.job_id, "kind": task.kind, "title": task.title, "state": task.state,
+            "request": json.dumps(task.request), "now": task.created_at,
+        },
+    )  # fmt: skip
+
+
+def update_task(
+    db: sqlite3.Connection,
+    task_id: str,
+    *,
+    state: TaskState,
+    progress: float = 0.0,
+    doing: str = "",
+    result: dict[str, Any] | None = None,
+    error: dict[str, Any] | None = None,
+) -> None:
+    """Record how far a task is."""
+    db.execute(
+        "UPDATE task SET state = :state, progress = :progress, doing = :doing, result = :result, error = :error WHERE id = :id",
+        {
+            "id": task_id, "state": state, "progress": progress, "doing": doing,
+            "result": json.dumps(result) if result is not None else None,
+            "error": json.dumps(error) if error is not None else None,
+        },
+    )  # fmt: skip
+
+
+def get_task(db: sqlite3.Connection, task_id: str) -> TaskRow:
+    """Return a task. Raises `NotFound`."""
+    rows = _tasks(db.execute("SELECT * FROM task WHERE id = :id", {"id": task_id}))
+    if not rows:
+        raise NotFound("there is no such task")
+    return rows[0]
+
+
+def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:
+    """Return a job's tasks, the newest first."""
+    return _tasks(db.execute("SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id", {"id": job_id}))
+
+
+def mark_interrupted(db: sqlite3.Connection) -> int:
+    """Mark what was under way when the server went away; return how many."""
+    return db.execute("UPDATE task SET state = 'interrupted' WHERE state IN ('waiting', 'running')").rowcount
+
+
+def _tasks(rows: sqlite3.Cursor) -> list[TaskRow]:
+    out = []
+    for row in map(dict, rows):
+        for name in ("request", "result", "error"):
+            row[name] = json.loads(row[name]) if row[name] is not None else None
+        out.append(TaskRow(**row))
+    return out
+
+
+def update_recipe(db: sqlite3.Connection, name: str, recipe: Recipe, *, now: float) -> None:
+    """Save a recipe under a name, in place of an earlier one of that name."""
+    db.execute(
+        "INSERT INTO recipe (name, body, updated_at) VALUES (:name, :body, :now) "
+        "ON CONFLICT (name) DO UPDATE SET body = excluded.body, updated_at = excluded.updated_at",
+        {"name": name, "body": _RECIPE.dump_json(recipe).decode(), "now": now},
+    )
+
+
+def list_recipes(db: sqlite3.Connection) -> dict[str, Recipe]:
+    """Return the saved recipes by name."""
+    rows = db.execute("SELECT name, body FROM recipe ORDER BY name COLLATE NOCASE")
+    return {row["name"]: _RECIPE.validate_json(row["body"]) for row in rows}
+
+
+def delete_recipe(db: sqlite3.Connection, name: str) -> None:
+    """Forget a recipe. Raises `NotFound`."""
+    if not db.execute("DELETE FROM recipe WHERE name = :name", {"name": name}).rowcount:
+        raise NotFound(f"there is no recipe {name!r}")

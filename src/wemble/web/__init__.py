@@ -1,0 +1,1 @@
+"""HTTP in, actions called, JSON or samples out. No rule of the job here."""

@@ -1,0 +1,221 @@
+"""Every body of the interface, in one place. The OpenAPI document and the TypeScript types come from here."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from wemble.actions.checking import ClipVerdicts
+from wemble.actions.edits import MoveEdge, RemoveClips, RenameClip, RenameJob, SetFade, SetGain
+from wemble.actions.finding import Draft
+from wemble.actions.overview import JobCard
+from wemble.actions.sending import Preview, Request
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edit.history import Kind
+from wemble.core.edit.model import Brief, Clip, Finding, Job, Join, Lane, SourceUse
+from wemble.store.records import TaskRow
+
+
+class Body(BaseModel):
+    """A body; what it does not know is refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class NewJob(Body):
+    """A job to be made."""
+
+    name: str
+    brief: Brief = "voiceover"
+
+
+class JobMade(Body):
+    """The id of what was made."""
+
+    id: str
+
+
+class JobList(Body):
+    """The start page."""
+
+    jobs: list[JobCard]
+
+
+class OpenedJob(Body):
+    """A job at its newest revision."""
+
+    id: str
+    revision: int
+    job: Job
+    undo_label: str | None
+    redo_label: str | None
+
+
+class JobFields(Body):
+    """The job's own fields in a change."""
+
+    name: str
+    brief: Brief
+    rate_hz: int
+    channels: int
+    next_number: int
+
+
+class ChangeBody(Body):
+    """One entity after an edit, null if it is gone."""
+
+    kind: Kind
+    entity_id: str
+    after: JobFields | SourceUse | Lane | Clip | Join | Finding | None
+
+
+class EditBody(Body):
+    """An edit, and the revision that it was made on."""
+
+    base_revision: int
+    edit: Annotated[MoveEdge | SetFade | SetGain | RenameClip | RenameJob | RemoveClips, Field(discriminator="kind")]
+
+
+class StepBody(Body):
+    """Undo or redo, from a revision."""
+
+    base_revision: int
+
+
+class EditAnswer(Body):
+    """What an edit changed."""
+
+    revision: int
+    changes: list[ChangeBody]
+    notes: list[str]
+    undo_label: str | None
+    redo_label: str | None
+
+
+class DraftBody(Body):
+    """What a recipe would find; no targets means all."""
+
+    revision: int
+    target_ids: list[str]
+    recipe: Recipe
+
+
+class DraftAnswer(Body):
+    """One draft a target."""
+
+    drafts: list[Draft]
+
+
+class ProposalBody(Body):
+    """Which settings to propose for these targets."""
+
+    revision: int
+    target_ids: list[str]
+
+
+class ProposalAnswer(Body):
+    """The proposed settings, and everything that can be searched."""
+
+    recipe: Recipe
+    target_ids: list[str]
+
+
+class ApplyBody(Body):
+    """Find, and carry it out."""
+
+    base_revision: int
+    target_ids: list[str]
+    recipe: Recipe
+    treatment: Treatment
+
+
+class VerdictList(Body):
+    """Every verdict of a job at a revision."""
+
+    revision: int
+    clips: list[ClipVerdicts]
+
+
+class SourceInfo(Body):
+    """What the interface needs to draw a source and to tell of it."""
+
+    id: str
+    kind: str
+    rate_hz: int
+    channels: int
+    frames: int
+    bin_frames: int
+    levels: list[int]
+    tile_bins: int
+    peak: float
+    floor_db: float
+    floor_confidence: float
+    notes: list[str]
+
+
+class RecipeList(Body):
+    """The saved recipes by name."""
+
+    recipes: dict[str, Recipe]
+
+
+class RecipeBody(Body):
+    """A recipe to be saved."""
+
+    recipe: Recipe
+
+
+class NewUpload(Body):
+    """A file that will come in parts."""
+
+    name: str
+    size_bytes: int
+
+
+class UploadState(Body):
+    """An upload, and where to go on."""
+
+    id: str
+    received_bytes: int
+    size_bytes: int
+    part_bytes: int
+
+
+class TaskMade(Body):
+    """The id of a piece of long work."""
+
+    task_id: str
+
+
+class TaskList(Body):
+    """A job's long work, the newest first."""
+
+    tasks: list[TaskRow]
+
+
+class SendBody(Body):
+    """What to send, of which revision."""
+
+    revision: int
+    request: Request
+
+
+class PreviewAnswer(Body):
+    """What would be sent."""
+
+    preview: Preview
+
+
+class Done(Body):
+    """It is done."""
+
+    done: Literal[True] = True
+
+
+class Problem(Body):
+    """Every error: a code for the interface, a message for the user."""
+
+    code: str
+    message: str
+    details: dict[str, Any]

@@ -1,0 +1,212 @@
+"""The endpoints that speak JSON."""
+
+from __future__ import annotations
+
+from flask import Blueprint, current_app
+
+from wemble.actions import (
+    again,
+    checking,
+    editing,
+    edits,
+    finding,
+    importing,
+    overview,
+    pictures,
+    recipes,
+    sending,
+    tasks,
+)
+from wemble.actions.editing import Answer
+from wemble.actions.library import Library
+from wemble.core.edit.treat import targets
+from wemble.core.signal.pyramid import TILE_BINS, bin_frames
+from wemble.store import records
+from wemble.web import models
+from wemble.web.endpoints import endpoint
+
+api = Blueprint("api", __name__, url_prefix="/api")
+
+
+def library() -> Library:
+    """Return the library that this application serves."""
+    opened: Library = current_app.extensions["wemble"]
+    return opened
+
+
+@endpoint(api, "GET", "/jobs", answer=models.JobList)
+def list_jobs() -> models.JobList:
+    """List the jobs and what each is waiting for."""
+    return models.JobList(jobs=overview.job_cards(library()))
+
+
+@endpoint(api, "POST", "/jobs", body=models.NewJob, answer=models.JobMade)
+def make_job(body: models.NewJob) -> models.JobMade:
+    """Make a job."""
+    return models.JobMade(id=editing.create_job(library(), body.name, body.brief))
+
+
+@endpoint(api, "GET", "/jobs/<job_id>", answer=models.OpenedJob)
+def open_job(job_id: str) -> models.OpenedJob:
+    """Open a job at its newest revision."""
+    opened = editing.open_job(library(), job_id)
+    return models.OpenedJob.model_construct(
+        id=job_id, revision=opened.revision, job=opened.job, undo_label=opened.undo_label, redo_label=opened.redo_label
+    )
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/edits", body=models.EditBody, answer=models.EditAnswer)
+def edit_job(body: models.EditBody, job_id: str) -> models.EditAnswer:
+    """Edit a job."""
+    return _answered(edits.perform(library(), job_id, body.base_revision, body.edit))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/undo", body=models.StepBody, answer=models.EditAnswer)
+def undo(body: models.StepBody, job_id: str) -> models.EditAnswer:
+    """Undo the newest edit."""
+    return _answered(editing.undo(library(), job_id, body.base_revision))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/redo", body=models.StepBody, answer=models.EditAnswer)
+def redo(body: models.StepBody, job_id: str) -> models.EditAnswer:
+    """Redo what was undone."""
+    return _answered(editing.redo(library(), job_id, body.base_revision))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/find/proposal", body=models.ProposalBody, answer=models.ProposalAnswer)
+def propose(body: models.ProposalBody, job_id: str) -> models.ProposalAnswer:
+    """Propose settings from floor and level."""
+    job = library().job_at(body.revision)
+    everything = targets(job)
+    recipe = finding.proposal(library(), job, body.target_ids or everything)
+    return models.ProposalAnswer(recipe=recipe, target_ids=everything)
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/find/draft", body=models.DraftBody, answer=models.DraftAnswer)
+def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
+    """Say what a recipe would find, while its numbers are dragged."""
+    drafts = finding.draft(library(), body.revision, body.target_ids, body.recipe)
+    return models.DraftAnswer.model_construct(drafts=drafts)
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/find/apply", body=models.ApplyBody, answer=models.EditAnswer)
+def apply(body: models.ApplyBody, job_id: str) -> models.EditAnswer:
+    """Find, and carry it out as one edit."""
+    return _answered(finding.apply(library(), job_id, body.base_revision, body.target_ids, body.recipe, body.treatment))
+
+
+@endpoint(api, "GET", "/jobs/<job_id>/revisions/<int:revision>/verdicts", answer=models.VerdictList)
+def verdicts(job_id: str, revision: int) -> models.VerdictList:
+    """Check every edge."""
+    return models.VerdictList(revision=revision, clips=checking.verdicts(library(), revision))
+
+
+@endpoint(api, "GET", "/sources/<source_id>", answer=models.SourceInfo)
+def source(source_id: str) -> models.SourceInfo:
+    """Describe a source."""
+    row = library().source(source_id)
+    return models.SourceInfo(
+        id=row.id,
+        kind=row.kind,
+        rate_hz=row.rate_hz,
+        channels=row.channels,
+        frames=row.frames,
+        bin_frames=bin_frames(row.rate_hz),
+        levels=pictures.levels(row.rate_hz, row.frames),
+        tile_bins=TILE_BINS,
+        peak=row.peak,
+        floor_db=round(row.floors.floor.level_db, 1),
+        floor_confidence=row.floors.floor.confidence,
+        notes=list(row.notes),
+    )
+
+
+@endpoint(api, "GET", "/recipes", answer=models.RecipeList)
+def list_recipes() -> models.RecipeList:
+    """List the saved recipes."""
+    return models.RecipeList(recipes=recipes.saved(library()))
+
+
+@endpoint(api, "PUT", "/recipes/<name>", body=models.RecipeBody, answer=models.Done)
+def save_recipe(body: models.RecipeBody, name: str) -> models.Done:
+    """Save a recipe under a name."""
+    recipes.save(library(), name, body.recipe)
+    return models.Done()
+
+
+@endpoint(api, "DELETE", "/recipes/<name>", answer=models.Done)
+def forget_recipe(name: str) -> models.Done:
+    """Forget a recipe."""
+    recipes.forget(library(), name)
+    return models.Done()
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/uploads", body=models.NewUpload, answer=models.UploadState)
+def begin_upload(body: models.NewUpload, job_id: str) -> models.UploadState:
+    """Begin to upload a file."""
+    row = importing.begin_upload(library(), job_id, body.name, body.size_bytes)
+    return _upload_state(row, 0)
+
+
+@endpoint(api, "GET", "/uploads/<upload_id>", answer=models.UploadState)
+def upload_state(upload_id: str) -> models.UploadState:
+    """Ask where to go on with an upload."""
+    return _upload_state(*importing.received_bytes(library(), upload_id))
+
+
+@endpoint(api, "POST", "/uploads/<upload_id>/finish", answer=models.TaskMade)
+def finish_upload(upload_id: str) -> models.TaskMade:
+    """Import a complete upload."""
+    return models.TaskMade(task_id=importing.finish_upload(library(), upload_id))
+
+
+@endpoint(api, "GET", "/jobs/<job_id>/tasks", answer=models.TaskList)
+def list_tasks(job_id: str) -> models.TaskList:
+    """List a job's long work."""
+    with library().database.read() as db:
+        return models.TaskList(tasks=records.list_tasks(db, job_id))
+
+
+@endpoint(api, "POST", "/tasks/<task_id>/cancel", answer=models.Done)
+def cancel_task(task_id: str) -> models.Done:
+    """Stop a piece of long work."""
+    tasks.cancel_task(library(), task_id)
+    return models.Done()
+
+
+@endpoint(api, "POST", "/tasks/<task_id>/again", answer=models.TaskMade)
+def start_again(task_id: str) -> models.TaskMade:
+    """Start interrupted work again."""
+    return models.TaskMade(task_id=again.start_again(library(), task_id))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/send/preview", body=models.SendBody, answer=models.PreviewAnswer)
+def preview(body: models.SendBody, job_id: str) -> models.PreviewAnswer:
+    """Say what would be sent."""
+    return models.PreviewAnswer(preview=sending.preview(library(), body.revision, body.request))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/send", body=models.SendBody, answer=models.TaskMade)
+def send(body: models.SendBody, job_id: str) -> models.TaskMade:
+    """Start sending."""
+    return models.TaskMade(task_id=sending.start_export(library(), job_id, body.revision, body.request))
+
+
+def _upload_state(row: records.UploadRow, received: int) -> models.UploadState:
+    return models.UploadState(
+        id=row.id, received_bytes=received, size_bytes=row.size_bytes, part_bytes=importing.PART_BYTES
+    )
+
+
+def _answered(answer: Answer) -> models.EditAnswer:
+    changes = [
+        models.ChangeBody.model_construct(kind=change.kind, entity_id=change.entity_id, after=change.after)
+        for change in answer.changes
+    ]
+    return models.EditAnswer.model_construct(
+        revision=answer.revision,
+        changes=changes,
+        notes=list(answer.notes),
+        undo_label=answer.undo_label,
+        redo_label=answer.redo_label,
+    )

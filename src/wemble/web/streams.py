@@ -1,0 +1,59 @@
+"""The endpoints that carry bytes: samples, tiles, parts of uploads, files that were sent."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, send_file
+
+from wemble.actions import importing, pictures, sending
+from wemble.errors import InvalidInput
+from wemble.web.routes import library
+
+streams = Blueprint("streams", __name__, url_prefix="/api")
+
+MOST_FRAMES = 1 << 20
+_FOR_EVER = "public, max-age=31536000, immutable"
+
+
+@streams.get("/jobs/<job_id>/revisions/<int:revision>/audio")
+def audio(job_id: str, revision: int) -> Response:
+    """Render a block: planar float32, one channel after the other."""
+    start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
+    if start is None or frames is None or not 0 < frames <= MOST_FRAMES:
+        raise InvalidInput(f"a block has a start and 1 to {MOST_FRAMES:,} frames")
+    plan = library().plan_at(revision)
+    samples = plan.render(start, frames, library().reader)
+    answer = Response(samples.tobytes(), mimetype="application/octet-stream")
+    answer.headers["X-Wemble-Channels"] = str(plan.channels)
+    answer.headers["Cache-Control"] = "private, max-age=600"
+    return answer
+
+
+@streams.get("/sources/<source_id>/tiles/<int:frames_per_bin>/<int:index>")
+def tile(source_id: str, frames_per_bin: int, index: int) -> Response:
+    """Give a tile of the pyramid; it never changes."""
+    data = pictures.tile(library(), source_id, frames_per_bin, index)
+    return Response(data, mimetype="application/octet-stream", headers={"Cache-Control": _FOR_EVER})
+
+
+@streams.patch("/uploads/<upload_id>")
+def add_part(upload_id: str) -> Response:
+    """Add a part at ``Upload-Offset``; answer where to go on."""
+    offset = request.headers.get("Upload-Offset", type=int)
+    if offset is None:
+        raise InvalidInput("a part says where it belongs, in the header Upload-Offset")
+    received = importing.add_part(library(), upload_id, offset, request.get_data(cache=False))
+    return Response(status=204, headers={"Upload-Offset": str(received)})
+
+
+@streams.route("/uploads/<upload_id>", methods=["HEAD"])
+def where_to_go_on(upload_id: str) -> Response:
+    """Answer how much of an upload is here."""
+    _, received = importing.received_bytes(library(), upload_id)
+    return Response(status=200, headers={"Upload-Offset": str(received)})
+
+
+@streams.get("/tasks/<task_id>/file")
+def sent_file(task_id: str) -> Response:
+    """Give a file that was sent; without a name all of them."""
+    path = sending.sent_file(library(), task_id, request.args.get("name", ""))
+    return send_file(path, as_attachment=True, download_name=path.name)
