@@ -20,7 +20,7 @@ from wemble.core.edges.search import find, propose
 from wemble.core.edges.silence import Spans, clean_quiet, find_sounds
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
-from wemble.core.edit.treat import Sounds, base_of, targets, treat
+from wemble.core.edit.treat import Sounds, base_of, closed_up_length, targets, treat
 from wemble.errors import InvalidInput
 from wemble.store import records
 from wemble.store.files import SourceWriter, move_into_place
@@ -34,7 +34,7 @@ _MOST_QUIET_S = 60.0
 class Draft:
     """What a recipe would do to one target, at bin precision; spans are flat [start, end, start, end, …] source frames.
 
-    ``kept_frames`` counts with the treatment "cut away"; ``doubts`` are indices of sounds that deserve a look.
+    ``kept_frames`` is what stays when quiet is cut away, ``closed_up_frames`` the length once it is closed up.
     """
 
     target_id: str
@@ -42,7 +42,9 @@ class Draft:
     spans: list[int]
     sounds: list[int]
     kept_frames: int
+    closed_up_frames: int
     frames: int
+    rate_hz: int
     clicks: int
     breaths: int
     shortest_gap_left_frames: int
@@ -63,10 +65,12 @@ def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
     return propose(library.measured(base_of(job, target_ids[0]).source_id).floor)
 
 
-def draft(library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe) -> list[Draft]:
+def draft(
+    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float = 0.0
+) -> list[Draft]:
     """Return what a recipe would find; a pass over envelopes alone."""
     job = library.job_at(revision_id)
-    return [_draft(library, job, target, recipe) for target in target_ids or targets(job)]
+    return [_draft(library, job, target, recipe, close_up_s) for target in target_ids or targets(job)]
 
 
 def apply(
@@ -104,7 +108,7 @@ def apply(
     return edit(library, job_id, base_revision, "find sound and silence", carry_out)
 
 
-def _draft(library: Library, job: Job, target_id: str, recipe: Recipe) -> Draft:
+def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float) -> Draft:
     base = base_of(job, target_id)
     measured = library.measured(base.source_id)
     part = measured.envelope.part(base.head_frame, base.tail_frame)
@@ -117,7 +121,11 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe) -> Draft:
         spans=_flat(found.spans + shift),
         sounds=_flat(found.sounds + shift),
         kept_frames=int((found.spans[:, 1] - found.spans[:, 0]).sum()),
+        closed_up_frames=closed_up_length(
+            _pairs(found.spans + shift), base.head_frame, base.tail_frame, round(close_up_s * part.rate_hz / 2)
+        ),
         frames=base.tail_frame - base.head_frame,
+        rate_hz=part.rate_hz,
         clicks=len(found.clicks),
         breaths=len(found.breaths),
         shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,

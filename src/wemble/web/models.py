@@ -99,6 +99,7 @@ class DraftBody(Body):
     revision: int
     target_ids: list[str]
     recipe: Recipe
+    close_up_s: float = 0.0
 
 
 class DraftAnswer(Body):

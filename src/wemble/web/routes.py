@@ -85,7 +85,7 @@ def propose(body: models.ProposalBody, job_id: str) -> models.ProposalAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/find/draft", body=models.DraftBody, answer=models.DraftAnswer)
 def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
     """Say what a recipe would find, while its numbers are dragged."""
-    drafts = finding.draft(library(), body.revision, body.target_ids, body.recipe)
+    drafts = finding.draft(library(), body.revision, body.target_ids, body.recipe, body.close_up_s)
     return models.DraftAnswer.model_construct(drafts=drafts)
 
 

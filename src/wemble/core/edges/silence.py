@@ -2,7 +2,8 @@
 
 1. *Active* is what stands out of the floor in the full or the upper band; *seeds* are what passes the threshold.
 2. A run of active bins with a seed in it is a candidate. It is dropped as a click if its seeds are shorter than the
-   shortest sound, and as a breath if nothing in it is voiced (a low mean frequency; breath is bright all through).
+   shortest sound, and as a breath if it is short, well under the level of the sound, and nothing in it is voiced (a low mean frequency;
+   breath is bright all through).
 3. Runs without a seed that lie next to a sound are its quiet consonants, and join it.
 4. Sounds closer than the shortest gap become one; each is given its rooms, which share a gap that is too short for
    both and stop short of a dropped click or breath.
@@ -38,6 +39,8 @@ _CLICK_MS = 40.0
 _SWELL_MS = 20.0
 _VOICED_BELOW_HZ = 1100.0
 _VOICED_MS = 30.0
+_BREATH_UNDER_SOUND_DB = 6.0
+_LONGEST_BREATH_MS = 900.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -167,7 +170,12 @@ def _sort_out(
     if recipe.breaths_are_sound or not len(rest):
         return clicks, rest[:0], rest
     voiced = seeds & (mean_frequency_hz(envelope, floor) < _VOICED_BELOW_HZ)
-    breathy = counts_in(voiced, rest) < envelope.bins(_VOICED_MS)
+    peaks = np.maximum.reduceat(envelope.level_db, np.minimum(rest, len(seeds) - 1).ravel())[::2]
+    breathy = (
+        (counts_in(voiced, rest) < envelope.bins(_VOICED_MS))
+        & (peaks < floor.sound_db - _BREATH_UNDER_SOUND_DB)
+        & (rest[:, 1] - rest[:, 0] <= envelope.bins(_LONGEST_BREATH_MS))
+    )
     return clicks, rest[breathy], rest[~breathy]
 
 

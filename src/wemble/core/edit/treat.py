@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edit.clips import Edited
@@ -249,6 +250,15 @@ def _closed_up(job: Job, finding: Finding, loud: list[_Piece], longest_s: float)
     if closes[-1]:
         layout.closed.append((reach, place(finding.tail_frame, shift) - reach))
     return layout
+
+
+def closed_up_length(spans: Sequence[Span], head: int, tail: int, half: int) -> int:
+    """Return how long ``[head, tail)`` becomes when gaps between spans are closed up to ``2 · half`` frames."""
+    if not spans:
+        return tail - head
+    inner = sum(min(right[0] - left[1], 2 * half) for left, right in pairwise(spans))
+    outer = min(spans[0][0] - head, half) + min(tail - spans[-1][1], half)
+    return sum(end - start for start, end in spans) + inner + outer
 
 
 def _placed(

@@ -1,0 +1,111 @@
+/** The one place that talks to the server. */
+import type {
+  Draft, EditAnswer, Edit, JobCard, OpenedJob, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+} from "./types";
+
+export class ServerProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem,
+  ) {
+    super(problem.message);
+  }
+
+  get isStale(): boolean {
+    return this.status === 409;
+  }
+}
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+  const init: RequestInit = { method };
+  if (signal) init.signal = signal;
+  if (body !== undefined) {
+    init.body = JSON.stringify(body);
+    init.headers = { "Content-Type": "application/json" };
+  }
+  return checked(await reached(path, init));
+}
+
+/** A server that is away is a problem like any other: nothing that was answered is lost. */
+async function reached(path: string, init: RequestInit): Promise<Response> {
+  try {
+    return await fetch(`/api${path}`, init);
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    const message = "Wemble does not answer; start it again, and go on: everything up to the last edit is kept";
+    throw new ServerProblem(0, { code: "away", message, details: {} });
+  }
+}
+
+async function checked(answer: Response): Promise<Response> {
+  if (answer.ok) return answer;
+  const fallback: Problem = { code: "http", message: `the server answered ${answer.status}`, details: {} };
+  throw new ServerProblem(answer.status, await answer.json().catch(() => fallback));
+}
+
+async function json<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  return (await send(method, path, body, signal)).json() as Promise<T>;
+}
+
+export const api = {
+  jobs: () => json<{ jobs: JobCard[] }>("GET", "/jobs").then((answer) => answer.jobs),
+  makeJob: (name: string) => json<{ id: string }>("POST", "/jobs", { name, brief: "voiceover" }).then((answer) => answer.id),
+  openJob: (id: string) => json<OpenedJob>("GET", `/jobs/${id}`),
+  edit: (id: string, base_revision: number, edit: Edit) => json<EditAnswer>("POST", `/jobs/${id}/edits`, { base_revision, edit }),
+  step: (id: string, base_revision: number, direction: "undo" | "redo") =>
+    json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
+  proposal: (id: string, revision: number, target_ids: string[]) =>
+    json<{ recipe: Recipe; target_ids: string[] }>("POST", `/jobs/${id}/find/proposal`, { revision, target_ids }),
+  draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number }, signal: AbortSignal) =>
+    json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
+  apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
+    json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),
+  verdicts: (id: string, revision: number, signal: AbortSignal) =>
+    json<{ revision: number; clips: ClipVerdicts[] }>("GET", `/jobs/${id}/revisions/${revision}/verdicts`, undefined, signal),
+  source: (id: string) => json<SourceInfo>("GET", `/sources/${id}`),
+  recipes: () => json<{ recipes: Record<string, Recipe> }>("GET", "/recipes").then((answer) => answer.recipes),
+  saveRecipe: (name: string, recipe: Recipe) => json("PUT", `/recipes/${encodeURIComponent(name)}`, { recipe }),
+  forgetRecipe: (name: string) => json("DELETE", `/recipes/${encodeURIComponent(name)}`),
+  tasks: (id: string) => json<{ tasks: Task[] }>("GET", `/jobs/${id}/tasks`).then((answer) => answer.tasks),
+  cancelTask: (id: string) => json("POST", `/tasks/${id}/cancel`),
+  startAgain: (id: string) => json("POST", `/tasks/${id}/again`),
+  preview: (id: string, revision: number, request: SendRequest, signal: AbortSignal) =>
+    json<{ preview: Preview }>("POST", `/jobs/${id}/send/preview`, { revision, request }, signal).then((answer) => answer.preview),
+  send: (id: string, revision: number, request: SendRequest) =>
+    json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
+  sentFileUrl: (taskId: string, name = "") => `/api/tasks/${taskId}/file?name=${encodeURIComponent(name)}`,
+
+  async tile(sourceId: string, framesPerBin: number, index: number): Promise<ArrayBuffer> {
+    return (await send("GET", `/sources/${sourceId}/tiles/${framesPerBin}/${index}`)).arrayBuffer();
+  },
+
+  async audio(jobId: string, revision: number, start: number, frames: number): Promise<{ channels: number; samples: Float32Array }> {
+    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}`);
+    return { channels: Number(answer.headers.get("X-Wemble-Channels")), samples: new Float32Array(await answer.arrayBuffer()) };
+  },
+
+  /** Upload a file in parts; a part that fails is asked for again from where the server stands. */
+  async upload(jobId: string, file: File, onProgress: (part: number) => void): Promise<string> {
+    const upload = await json<UploadState>("POST", `/jobs/${jobId}/uploads`, { name: file.name, size_bytes: file.size });
+    let offset = 0;
+    let failures = 0;
+    while (offset < file.size) {
+      try {
+        offset = await sendPart(upload.id, file.slice(offset, offset + upload.part_bytes), offset);
+        failures = 0;
+      } catch (error) {
+        failures += 1;
+        if (failures > 5 || (error instanceof ServerProblem && error.status >= 400)) throw error;
+        await new Promise((resume) => setTimeout(resume, 500 * failures));
+        offset = (await json<UploadState>("GET", `/uploads/${upload.id}`)).received_bytes;
+      }
+      onProgress(offset / file.size);
+    }
+    return (await json<{ task_id: string }>("POST", `/uploads/${upload.id}/finish`)).task_id;
+  },
+};
+
+async function sendPart(uploadId: string, part: Blob, offset: number): Promise<number> {
+  const answer = await reached(`/uploads/${uploadId}`, { method: "PATCH", body: part, headers: { "Upload-Offset": String(offset) } });
+  return Number((await checked(answer)).headers.get("Upload-Offset"));
+}

@@ -1,0 +1,153 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { CircleAlert, TriangleAlert } from "lucide-react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { Clip, ClipVerdicts } from "../api/types";
+import { formatLength } from "../time/format";
+import { clipsInOrder } from "./placement";
+import { choose, edit, speaks, useOpen } from "./state";
+
+type Filter = "doubtful" | "all";
+const ROW_PX = 28;
+
+export const isDoubtful = (row: ClipVerdicts | undefined): boolean => (row?.verdicts ?? []).some((verdict) => verdict.state !== "fine");
+
+/** How grave the worst of a clip is, for sorting: the doubtful first, the gravest at the top. */
+const gravity = (row: ClipVerdicts | undefined): number =>
+  Math.max(0, ...(row?.verdicts ?? []).map((verdict) => ({ fine: 0, look: 1, fail: 2 })[verdict.state]));
+
+/** One row a clip, with a mark for each edge. */
+export function ClipList() {
+  const job = useOpen((desk) => desk.job);
+  const clipId = useOpen((desk) => desk.clipId);
+  const verdicts = useOpen((desk) => desk.verdicts);
+  const [filter, setFilter] = useState<Filter>("all");
+  const [renaming, setRenaming] = useState<string | null>(null);
+  const clips = useMemo(() => clipsInOrder(job).filter(speaks), [job]);
+  const doubtful = useMemo(
+    () => clips.filter((clip) => isDoubtful(verdicts.get(clip.id))).sort((a, b) => gravity(verdicts.get(b.id)) - gravity(verdicts.get(a.id))),
+    [clips, verdicts],
+  );
+  const rows = filter === "all" ? clips : doubtful;
+  const scroller = useRef<HTMLDivElement>(null);
+  const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 });
+  useEffect(() => {
+    const at = rows.findIndex((clip) => clip.id === clipId);
+    if (at >= 0) list.scrollToIndex(at, { align: "auto" });
+  }, [clipId]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const tab = (name: Filter, text: string) => (
+    <button
+      type="button"
+      aria-pressed={filter === name}
+      className={`py-1 ${filter === name ? "border-b-2 border-ink font-semibold" : "text-soft hover:text-ink"}`}
+      onClick={() => setFilter(name)}
+    >
+      {text}
+    </button>
+  );
+  return (
+    <nav aria-label="clips" className="flex h-full flex-col border-r border-rule">
+      <header className="flex h-9 items-end gap-3 border-b border-rule px-3">
+        {tab("doubtful", `to look at ${doubtful.length}`)}
+        {tab("all", `all ${clips.length}`)}
+        <span className="ml-auto py-1 text-xs text-soft">length, s</span>
+      </header>
+      <span className="sr-only" aria-live="polite">
+        {doubtful.length} of {clips.length} clips to look at
+      </span>
+      <div
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-auto"
+        role="listbox"
+        tabIndex={0}
+        aria-label={filter === "all" ? "all clips" : "clips to look at"}
+        aria-activedescendant={clipId ? `row-${clipId}` : undefined}
+        onKeyDown={(event) => {
+          const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+          if (!move) return;
+          event.preventDefault();
+          const at = rows.findIndex((clip) => clip.id === clipId);
+          const next = rows[Math.min(Math.max(at + move, 0), rows.length - 1)];
+          if (next) choose(next.id);
+        }}
+      >
+        {rows.length === 0 && <p className="px-3 py-4 text-soft">{clips.length ? "Nothing to look at: every edge is clean." : "No clips yet."}</p>}
+        <div className="relative" style={{ height: list.getTotalSize() }}>
+          {list.getVirtualItems().map((item) => {
+            const clip = rows[item.index];
+            return clip ? (
+              <div key={clip.id} className="absolute left-0 w-full" style={{ top: item.start, height: ROW_PX }}>
+                <Row clip={clip} row={verdicts.get(clip.id)} chosen={clip.id === clipId} renaming={renaming === clip.id} onRename={setRenaming} />
+              </div>
+            ) : null;
+          })}
+        </div>
+      </div>
+    </nav>
+  );
+}
+
+interface RowProps {
+  readonly clip: Clip;
+  readonly row: ClipVerdicts | undefined;
+  readonly chosen: boolean;
+  readonly renaming: boolean;
+  readonly onRename: (id: string | null) => void;
+}
+
+function Row({ clip, row, chosen, renaming, onRename }: RowProps) {
+  const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  return (
+    <div
+      id={`row-${clip.id}`}
+      role="option"
+      aria-selected={chosen}
+      className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${chosen ? "border-l-3 border-l-ink bg-sheet pl-1.5 font-semibold" : "hover:bg-sheet"}`}
+      onClick={() => choose(clip.id)}
+      onDoubleClick={() => onRename(clip.id)}
+      title={`${clip.name} (double-click to rename)`}
+    >
+      <Mark row={row} side="head" />
+      {renaming ? (
+        <input
+          autoFocus
+          aria-label="name of the clip"
+          className="min-w-0 flex-1 border-b border-join bg-transparent outline-none"
+          defaultValue={clip.name}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") event.currentTarget.blur();
+            if (event.key === "Escape") onRename(null);
+            event.stopPropagation();
+          }}
+          onBlur={(event) => {
+            const name = event.currentTarget.value.trim();
+            if (name && name !== clip.name) void edit({ kind: "rename_clip", clip_id: clip.id, name });
+            onRename(null);
+          }}
+        />
+      ) : (
+        <bdi className="min-w-0 flex-1 truncate">{clip.name}</bdi>
+      )}
+      <span className="num text-soft">{formatLength(clip.tail_frame - clip.head_frame, rate)}</span>
+      <Mark row={row} side="tail" />
+    </div>
+  );
+}
+
+/** ◖ ◗ while an edge is clean; a warning in its place, with its words, when it is not. */
+function Mark({ row, side }: { readonly row: ClipVerdicts | undefined; readonly side: "head" | "tail" }) {
+  const worst = row?.verdicts.find((verdict) => verdict.side === side && verdict.state !== "fine");
+  if (!worst) {
+    return (
+      <span aria-hidden className={`w-3.5 text-center ${side === "head" ? "text-head" : "text-tail"}`}>
+        {side === "head" ? "◖" : "◗"}
+      </span>
+    );
+  }
+  const Icon = worst.state === "fail" ? CircleAlert : TriangleAlert;
+  return (
+    <span className={`w-3.5 ${worst.state === "fail" ? "text-fail" : "text-warn"}`} title={worst.text}>
+      <Icon size={13} aria-label={`${side}: ${worst.text}`} />
+    </span>
+  );
+}

@@ -1,0 +1,128 @@
+import { X } from "lucide-react";
+import { useEffect, useReducer, useState, type DragEvent } from "react";
+import { Link } from "wouter";
+import { Arrivals } from "../ui/Arrivals";
+import { bringIn, droppedFiles } from "../ui/bringIn";
+import { Button } from "../ui/Button";
+import { ClipList } from "./ClipList";
+import { commandFor } from "./commands";
+import { FindCard } from "./FindCard";
+import { Lens } from "./Lens";
+import { SendCard } from "./SendCard";
+import { ShapeCard } from "./ShapeCard";
+import { closeDesk, dismiss, openDesk, reload, useDesk, useOpen } from "./state";
+import { Strip } from "./Strip";
+import { TopBar } from "./TopBar";
+import { Transport } from "./Transport";
+
+/** One job, opened. */
+export function DeskPage({ id }: { readonly id: string }) {
+  const opened = useDesk((state) => state.id === id);
+  const [problem, setProblem] = useState<string | null>(null);
+  useEffect(() => {
+    openDesk(id).catch((error: unknown) => setProblem(error instanceof Error ? error.message : String(error)));
+    return closeDesk;
+  }, [id]);
+  if (problem) {
+    return (
+      <main className="grid h-full place-items-center">
+        <div className="space-y-3 text-center">
+          <p role="alert" className="text-base">
+            {problem}
+          </p>
+          <Link href="/" className="underline">
+            all jobs
+          </Link>
+        </div>
+      </main>
+    );
+  }
+  if (!opened) return <main className="grid h-full place-items-center text-soft">opening …</main>;
+  return <Desk id={id} />;
+}
+
+function Desk({ id }: { readonly id: string }) {
+  const step = useOpen((desk) => desk.step);
+  const name = useOpen((desk) => desk.job.name);
+  const [over, setOver] = useState(false);
+  const [, redraw] = useReducer((n: number) => n + 1, 0);
+  useEffect(() => {
+    document.title = `${name} · Wemble`;
+  }, [name]);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const command = commandFor(event);
+      if (!command) return;
+      event.preventDefault();
+      command.run();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    void droppedFiles(event.dataTransfer).then((files) => bringIn(id, files, () => void reload()));
+  };
+  return (
+    <div
+      className="relative flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
+      onDrop={drop}
+    >
+      <TopBar onTheme={redraw} />
+      <main className="grid min-h-0 flex-1 grid-cols-[216px_minmax(0,1fr)_288px]">
+        <ClipList />
+        <div className="grid min-h-0 grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
+          <section aria-label="strip" className="min-h-0 border-b border-rule">
+            <Strip />
+          </section>
+          <div className="flex min-h-0 divide-x divide-rule">
+            <Lens side="head" />
+            <Lens side="tail" />
+          </div>
+        </div>
+        <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
+          {step === "find" && <FindCard />}
+          {step === "shape" && <ShapeCard />}
+          {step === "send" && <SendCard />}
+        </aside>
+      </main>
+      <Transport />
+      <Notices />
+      <div className="absolute right-4 bottom-18 w-96 shadow-float">
+        <Arrivals jobId={id} />
+      </div>
+      {over && <div className="pointer-events-none absolute inset-3 z-30 grid place-items-center border-2 border-dashed border-join bg-paper/80 text-base font-bold">Drop recordings to bring them into this job</div>}
+    </div>
+  );
+}
+
+/** What was said of the last edit, or what went wrong; a stale one can be done again on the newest state. */
+function Notices() {
+  const notice = useOpen((desk) => desk.notice);
+  if (!notice) return null;
+  return (
+    <div
+      role={notice.tone === "wrong" ? "alert" : "status"}
+      className={`absolute bottom-18 left-1/2 z-30 flex max-w-[640px] -translate-x-1/2 items-center gap-3 rounded-(--radius) border bg-sheet px-3 py-2 shadow-float ${notice.tone === "wrong" ? "border-fail" : "border-rule"}`}
+    >
+      <span>{notice.text}</span>
+      {notice.again && (
+        <>
+          <Button onClick={() => void reload()}>Show the newest</Button>
+          <Button tone="strong" onClick={() => void notice.again?.()}>
+            Do it on the newest
+          </Button>
+        </>
+      )}
+      <button type="button" aria-label="dismiss" className="p-1" onClick={dismiss}>
+        <X size={14} />
+      </button>
+    </div>
+  );
+}

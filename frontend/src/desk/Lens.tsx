@@ -1,0 +1,352 @@
+import { CircleAlert, CircleCheck, TriangleAlert } from "lucide-react";
+import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import type { Clip, Fade, Shape, Side, Verdict } from "../api/types";
+import { formatTime, parseTime } from "../time/format";
+import { Num } from "../ui/Num";
+import { inks } from "../ui/theme";
+import { useCanvas, useWheel } from "../ui/useCanvas";
+import { gainAt } from "../wave/curve";
+import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../wave/geometry";
+import { nudge } from "./commands";
+import { draftedEdges } from "./kept";
+import { DOTS_FROM_PX, drawLens, visibleFrames } from "./lensDraw";
+import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGesture, type LensInput, type LensScene } from "./lensGesture";
+import { sourceFrameAt } from "./placement";
+import { choose, edit, setLevelZoom, tilesOf, useOpen } from "./state";
+import { usePlayhead } from "./usePlayhead";
+
+const WIDTH_S: Record<Side, number> = { head: 0.24, tail: 0.48 };
+const EDGE_AT: Record<Side, number> = { head: 0.3, tail: 0.7 };
+
+/** One edge of the clip in hand, magnified. */
+export function Lens({ side }: { readonly side: Side }) {
+  const clip = useOpen((desk) => (desk.clipId ? desk.job.clips[desk.clipId] : undefined));
+  if (!clip) {
+    return (
+      <section aria-label={side} className="flex min-w-0 flex-1 items-center justify-center bg-sheet text-soft">
+        {side === "head" ? "no clip in hand" : ""}
+      </section>
+    );
+  }
+  return <LensOf key={side} clip={clip} side={side} />;
+}
+
+function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
+  const job = useOpen((desk) => desk.job);
+  const inHand = useOpen((desk) => desk.side === side);
+  const drafts = useOpen((desk) => (desk.drafted ? desk.drafts : null));
+  const levelZoom = useOpen((desk) => desk.levelZoom);
+  const arrivals = useOpen((desk) => desk.arrivals);
+  const threshold = useOpen((desk) => (desk.step === "find" ? (desk.drafts?.find((one) => one.target_id === clip.finding_id)?.threshold_db ?? null) : null));
+  const cursor = usePlayhead();
+  const rateHz = job.sources[clip.source_id]?.rate_hz ?? 48_000;
+  const tiles = tilesOf(clip.source_id);
+  const frames = tiles?.info.frames ?? clip.tail_frame;
+  const fade = side === "head" ? clip.fade_in : clip.fade_out;
+  const edges = draftedEdges(clip, drafts);
+  const edgeFrame = side === "head" ? edges.head : edges.tail;
+  const soundFrame = side === "head" ? clip.sound_start_frame : clip.sound_end_frame;
+  const joined = Object.values(job.joins).some((join) => (side === "head" ? join.right_clip_id : join.left_clip_id) === clip.id);
+
+  const [gesture, setGesture] = useState<LensGesture>(LENS_IDLE);
+  const live = useRef<LensGesture>(LENS_IDLE);
+  const scene: LensScene = useMemo(
+    () => ({ side, edgeFrame, fadeFrames: fade?.length_frames ?? 0 }),
+    [side, edgeFrame, fade],
+  );
+  const shown: LensScene = {
+    ...scene,
+    ...(gesture.phase === "edge" ? { edgeFrame: gesture.edgeFrame } : {}),
+    ...(gesture.phase === "fade" ? { fadeFrames: gesture.fadeFrames } : {}),
+  };
+  const limits: Limits = useMemo(
+    () => ({ lowestFrame: -0.25 * rateHz, highestFrame: frames + 0.25 * rateHz, smallestFramesPerPx: 1 / 24 }),
+    [rateHz, frames],
+  );
+  const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
+
+  const picture = useMemo(() => {
+    if (!tiles || view.framesPerPx === 0) return null;
+    const near = view.framesPerPx < 1 / DOTS_FROM_PX;
+    const [first, last] = visibleFrames(view, frames);
+    const samples = near ? (tiles.samples(first, last - first)?.[0] ?? null) : null;
+    return { samples, firstSample: first, columns: samples ? null : tiles.columns(view.startFrame, view.framesPerPx, view.widthPx) };
+  }, [tiles, view, frames, arrivals]); // eslint-disable-line react-hooks/exhaustive-deps
+  const colours = inks();
+  const paint = useCallback(
+    (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
+      if (!picture || !tiles) return;
+      drawLens(ink, {
+        ...shown,
+        ...picture,
+        view,
+        heightPx,
+        rateHz,
+        frames,
+        soundFrame,
+        floor: 10 ** (tiles.info.floor_db / 20),
+        threshold: threshold === null ? null : 10 ** (threshold / 20),
+        levelZoom,
+        cursorFrame: sourceFrameAt(job, clip, cursor),
+        gainAt: (u) => gainAt(fade ?? { shape: "s", bend: 0 }, u),
+        colours,
+      });
+    },
+    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, cursor, fade, colours],
+  );
+  const [canvas, surface] = useCanvas(paint);
+
+  // The lens goes to the edge of another clip, and follows its own when it leaves the view.
+  useEffect(() => {
+    if (surface.widthPx === 0 || live.current.phase !== "idle") return;
+    setView((now) => {
+      const sized = { ...now, widthPx: surface.widthPx };
+      const x = toPx(sized, edgeFrame);
+      if (now.framesPerPx > 0 && x > 0.05 * sized.widthPx && x < 0.95 * sized.widthPx) return clamped(sized, limits);
+      const framesPerPx = now.framesPerPx || (WIDTH_S[side] * rateHz) / surface.widthPx;
+      return clamped({ ...sized, framesPerPx, startFrame: edgeFrame - EDGE_AT[side] * sized.widthPx * framesPerPx }, limits);
+    });
+  }, [surface.widthPx, edgeFrame, limits, rateHz, side]);
+  useEffect(() => {
+    setView((now) => (now.widthPx === 0 ? now : { ...now, startFrame: Number.NEGATIVE_INFINITY }));
+    setView((now) => {
+      if (now.widthPx === 0) return now;
+      const framesPerPx = (WIDTH_S[side] * rateHz) / now.widthPx;
+      return { ...now, framesPerPx, startFrame: edgeFrame - EDGE_AT[side] * now.widthPx * framesPerPx };
+    });
+  }, [clip.id]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const box = useRef<HTMLDivElement>(null);
+  useWheel(box, (event) => {
+    if (event.ctrlKey || event.metaKey) return setLevelZoom(levelZoom * (event.deltaY < 0 ? 2 : 0.5));
+    const x = event.offsetX;
+    setView((now) => (event.shiftKey ? scrolled(now, event.deltaY || event.deltaX, limits) : zoomedAt(now, x, Math.exp(event.deltaY * 0.002), limits)));
+  });
+
+  const carryOut = (effect: LensEffect) => {
+    if (effect.kind === "pan") setView((now) => clamped({ ...now, startFrame: effect.startFrame }, limits));
+    if (effect.kind === "move_edge") void edit({ kind: "move_edge", clip_id: clip.id, side, source_frame: effect.frame });
+    if (effect.kind === "set_fade") setFade({ length_frames: effect.frames });
+  };
+  const setFade = (part: Partial<Fade>) => {
+    const base = fade ?? { length_frames: 0, shape: "s" as Shape, bend: 0 };
+    const next = { ...base, ...part };
+    void edit({ kind: "set_fade", clip_id: clip.id, side, length_frames: next.length_frames, shape: next.shape, bend: next.bend });
+  };
+  const act = (input: LensInput) => {
+    const [next, effect] = reduceLens(live.current, input, scene, view);
+    live.current = next;
+    setGesture(next);
+    if (effect) carryOut(effect);
+  };
+  const [cursorShape, setCursorShape] = useState("default");
+  const at = (event: PointerEvent<HTMLElement>) => {
+    const bounds = event.currentTarget.getBoundingClientRect();
+    return { x: event.clientX - bounds.left, y: event.clientY - bounds.top };
+  };
+  useEffect(() => {
+    const cancel = (event: globalThis.KeyboardEvent) => {
+      if (event.key === "Escape" && live.current.phase !== "idle") act({ kind: "cancel" });
+    };
+    window.addEventListener("keydown", cancel);
+    return () => window.removeEventListener("keydown", cancel);
+  });
+
+  const widthMs = ((view.framesPerPx * view.widthPx) / rateHz) * 1000;
+  const showWholeFade = () => {
+    const length = Math.max(shown.fadeFrames * 1.3, 0.02 * rateHz);
+    setView((now) => clamped({ ...now, framesPerPx: length / now.widthPx, startFrame: side === "head" ? edgeFrame - 0.12 * length : edgeFrame - 0.88 * length }, limits));
+  };
+  const fadeLeaves = view.framesPerPx > 0 && (toPx(view, innerFrame(shown)) < 0 || toPx(view, innerFrame(shown)) > view.widthPx);
+
+  return (
+    <section aria-label={`${side} of ${clip.name}`} className="flex min-w-0 flex-1 flex-col">
+      <header className={`flex h-7 items-center gap-2 px-3 ${inHand ? "bg-sheet" : ""}`}>
+        <span aria-hidden className={side === "head" ? "text-head" : "text-tail"}>
+          {side === "head" ? "◖" : "◗"}
+        </span>
+        <button type="button" className={`font-bold ${inHand ? "underline decoration-2 underline-offset-4" : ""}`} aria-pressed={inHand} onClick={() => choose(clip.id, side)}>
+          {side === "head" ? "Head" : "Tail"}
+        </button>
+        <span className="truncate text-soft">
+          of <bdi>{clip.name}</bdi>
+          {edges.gone && <span className="text-warn"> — not found with these numbers</span>}
+        </span>
+        <span className="num ml-auto whitespace-nowrap text-soft">
+          {fadeLeaves && (
+            <button type="button" className="mr-3 underline" onClick={showWholeFade}>
+              show whole fade
+            </button>
+          )}
+          {levelZoom > 1 && `×${levelZoom} · `}
+          {widthMs < 10 ? widthMs.toFixed(2) : widthMs.toFixed(0)} ms
+        </span>
+      </header>
+      <div ref={box} className="relative min-h-[120px] flex-1 bg-sheet">
+        <canvas
+          ref={canvas}
+          aria-hidden
+          className="block h-full w-full touch-none"
+          style={{ cursor: cursorShape }}
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            if (!inHand) choose(clip.id, side);
+            act({ kind: "down", ...at(event) });
+          }}
+          onPointerMove={(event) => {
+            const { x, y } = at(event);
+            setCursorShape(under(scene, view, x, y) ? "ew-resize" : "default");
+            act({ kind: "move", x });
+          }}
+          onPointerUp={() => act({ kind: "up" })}
+          onPointerCancel={() => act({ kind: "cancel" })}
+        />
+        <EdgeSlider side={side} clip={clip} x={toPx(view, shown.edgeFrame)} rateHz={rateHz} frame={edgeFrame} frames={frames} />
+        {gesture.phase !== "idle" && gesture.phase !== "pan" && (
+          <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
+            {gesture.phase === "edge" ? formatTime(gesture.edgeFrame, rateHz, "clock", 4) : `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms`}
+          </span>
+        )}
+      </div>
+      <Foot clip={clip} side={side} rateHz={rateHz} frame={shown.edgeFrame} fade={fade} joined={joined} onFade={setFade} soundFrame={soundFrame} />
+    </section>
+  );
+}
+
+/** The edge as something that can be focused and moved by keys: it lies over the canvas, which is mute. */
+function EdgeSlider(props: { side: Side; clip: Clip; x: number; rateHz: number; frame: number; frames: number }) {
+  const { side, clip, x, rateHz, frame, frames } = props;
+  const onKeyDown = (event: KeyboardEvent) => {
+    const direction = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+    if (!direction) return;
+    event.preventDefault();
+    event.stopPropagation();
+    choose(clip.id, side);
+    nudge(direction * Math.round((event.shiftKey ? 0.01 : 0.001) * rateHz));
+  };
+  if (!Number.isFinite(x)) return null;
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={`${side} of ${clip.name}`}
+      aria-valuenow={frame}
+      aria-valuemin={0}
+      aria-valuemax={frames}
+      aria-valuetext={formatTime(frame, rateHz, "clock", 4)}
+      className="pointer-events-none absolute top-0 h-full w-4 -translate-x-1/2"
+      style={{ left: Math.max(0, x) }}
+      onKeyDown={onKeyDown}
+      onFocus={() => choose(clip.id, side)}
+    />
+  );
+}
+
+interface FootProps {
+  readonly clip: Clip;
+  readonly side: Side;
+  readonly rateHz: number;
+  readonly frame: number;
+  readonly fade: Fade | null;
+  readonly joined: boolean;
+  readonly soundFrame: number | null;
+  readonly onFade: (part: Partial<Fade>) => void;
+}
+
+const SHAPES: readonly (readonly [Shape, string])[] = [["s", "S"], ["equal_power", "equal power"], ["linear", "linear"], ["logarithmic", "logarithmic"]];
+
+function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: FootProps) {
+  const style = useOpen((desk) => desk.timeStyle);
+  const verdicts = useOpen((desk) => desk.verdicts.get(clip.id)?.verdicts);
+  const mine = (verdicts ?? []).filter((verdict) => verdict.side === side);
+  const [typed, setTyped] = useState<string | null>(null);
+  const by = (milliseconds: number) => {
+    choose(clip.id, side);
+    nudge(milliseconds === 0 ? 0 : Math.round((milliseconds * rateHz) / 1000));
+  };
+  const one = (frames: number) => {
+    choose(clip.id, side);
+    nudge(frames);
+  };
+  const place = () => {
+    const to = parseTime(typed ?? "", rateHz, frame);
+    if (to !== null && to !== frame) void edit({ kind: "move_edge", clip_id: clip.id, side, source_frame: to });
+    setTyped(null);
+  };
+  const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
+  const button = "num rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs hover:border-ink";
+  return (
+    <footer className="space-y-1 px-3 pt-1.5 pb-2">
+      <div className="flex items-center gap-1">
+        <button type="button" className={button} aria-label={`${side} 10 ms earlier`} onClick={() => by(-10)}>−10</button>
+        <button type="button" className={button} aria-label={`${side} 1 ms earlier`} onClick={() => by(-1)}>−1 ms</button>
+        <button type="button" className={button} aria-label={`${side} 1 frame earlier`} onClick={() => one(-1)}>−1f</button>
+        <input
+          aria-label={`place of the ${side}`}
+          className="num w-26 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
+          value={typed ?? formatTime(frame, rateHz, style, 4)}
+          onFocus={(event) => {
+            setTyped(formatTime(frame, rateHz, style, 6));
+            event.target.select();
+          }}
+          onChange={(event) => setTyped(event.target.value)}
+          onBlur={place}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") event.currentTarget.blur();
+            if (event.key === "Escape") {
+              setTyped(formatTime(frame, rateHz, style, 6));
+              requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
+            }
+          }}
+        />
+        <button type="button" className={button} aria-label={`${side} 1 frame later`} onClick={() => one(1)}>+1f</button>
+        <button type="button" className={button} aria-label={`${side} 1 ms later`} onClick={() => by(1)}>+1 ms</button>
+        <button type="button" className={button} aria-label={`${side} 10 ms later`} onClick={() => by(10)}>+10</button>
+      </div>
+      <div className="flex items-center gap-2 text-soft">
+        {joined ? (
+          <span>joined, crossfade</span>
+        ) : (
+          <>
+            <span>fade</span>
+            <Num label={`fade at the ${side}`} value={fade ? (fade.length_frames / rateHz) * 1000 : 0} unit="ms" lowest={0} highest={60_000} step={1} decimals={1} onChange={(ms) => onFade({ length_frames: Math.round((ms * rateHz) / 1000) })} />
+            <select
+              aria-label={`shape of the fade at the ${side}`}
+              className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink disabled:text-soft"
+              value={fade?.shape ?? "s"}
+              disabled={!fade}
+              onChange={(event) => onFade({ shape: event.target.value as Shape })}
+            >
+              {SHAPES.map(([shape, name]) => (
+                <option key={shape} value={shape}>{name}</option>
+              ))}
+            </select>
+            <span className="text-xs">{fade ? (fade.made === "auto" ? "automatic" : "own") : "none"}</span>
+          </>
+        )}
+        {room !== null && (
+          <span className="ml-auto whitespace-nowrap">
+            room <span className="num">{room.toFixed(0)} ms</span>
+          </span>
+        )}
+      </div>
+      <Verdicts list={mine} />
+    </footer>
+  );
+}
+
+/** The gravest verdict with its icon and word, then the figures of the others. */
+function Verdicts({ list }: { readonly list: readonly Verdict[] }) {
+  const [first, ...rest] = list;
+  if (!first) return <p className="h-4.5 text-xs text-soft">not searched yet, so nothing is checked</p>;
+  const Icon = { fine: CircleCheck, look: TriangleAlert, fail: CircleAlert }[first.state];
+  const colour = { fine: "text-fine", look: "text-warn", fail: "text-fail" }[first.state];
+  return (
+    <p className="flex h-4.5 items-center gap-2 text-xs whitespace-nowrap" title={list.map((verdict) => verdict.text).join("\n")}>
+      <span className={`flex items-center gap-1 font-semibold ${colour}`}>
+        <Icon size={13} aria-hidden /> {first.state === "fine" ? "clean" : first.text}
+      </span>
+      <span className="truncate text-soft">{(first.state === "fine" ? list : rest).map((verdict) => verdict.text).join(" · ")}</span>
+    </p>
+  );
+}

@@ -1,0 +1,136 @@
+import { CircleHelp, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import { useEffect, useState } from "react";
+import { Link } from "wouter";
+import { Button } from "../ui/Button";
+import { Modal } from "../ui/Modal";
+import { applyTheme, currentTheme } from "../ui/theme";
+import { COMMANDS, keyName, onCommand, setSingleKeys, singleKeysOn } from "./commands";
+import { edit, goTo, step as stepBack, useOpen, type Step } from "./state";
+
+const STEPS: readonly (readonly [Step, string, string])[] = [["find", "1", "Find"], ["shape", "2", "Shape"], ["send", "4", "Send"]];
+
+export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
+  const job = useOpen((desk) => desk.job);
+  const step = useOpen((desk) => desk.step);
+  const kept = useOpen((desk) => desk.keptAt);
+  const undoLabel = useOpen((desk) => desk.undoLabel);
+  const redoLabel = useOpen((desk) => desk.redoLabel);
+  const [renaming, setRenaming] = useState(false);
+  const theme = currentTheme();
+  return (
+    <header className="flex h-12 items-center border-b border-rule px-4">
+      <div className="flex min-w-0 flex-1 items-center gap-3">
+        <Link href="/" className="text-base font-bold" title="all jobs">
+          Wemble
+        </Link>
+        <span aria-hidden className="h-5 w-px bg-rule" />
+        {renaming ? (
+          <input
+            autoFocus
+            aria-label="name of the job"
+            className="w-52 border-b border-join bg-transparent text-base outline-none"
+            defaultValue={job.name}
+            onKeyDown={(event) => {
+              if (event.key === "Enter") event.currentTarget.blur();
+              if (event.key === "Escape") setRenaming(false);
+            }}
+            onBlur={(event) => {
+              const name = event.currentTarget.value.trim();
+              if (name && name !== job.name) void edit({ kind: "rename_job", name });
+              setRenaming(false);
+            }}
+          />
+        ) : (
+          <h1 className="min-w-0">
+            <button type="button" className="block max-w-60 truncate text-base hover:underline" title={`${job.name} (rename)`} onClick={() => setRenaming(true)}>
+              <bdi>{job.name}</bdi>
+            </button>
+          </h1>
+        )}
+        <span className="text-soft">{job.brief}</span>
+      </div>
+      <nav aria-label="steps" className="flex gap-1">
+        {STEPS.map(([name, number, label]) => (
+          <button
+            key={name}
+            type="button"
+            aria-current={step === name ? "step" : undefined}
+            className={`px-3 py-2 ${step === name ? "border-b-2 border-ink font-bold" : "text-soft hover:text-ink"}`}
+            onClick={() => goTo(name)}
+          >
+            <span className="num mr-1.5 text-soft">{number}</span>
+            {label}
+          </button>
+        ))}
+      </nav>
+      <div className="flex flex-1 items-center justify-end gap-1 text-soft">
+        <span className="mr-2 whitespace-nowrap">
+          kept <span className="num">{kept.toLocaleTimeString("en-GB")}</span>
+        </span>
+        <Button tone="quiet" disabled={undoLabel === null} title={undoLabel ? `undo: ${undoLabel}` : "nothing to undo"} onClick={() => void stepBack("undo")}>
+          <Undo2 size={14} aria-hidden /> undo
+        </Button>
+        <Button tone="quiet" disabled={redoLabel === null} title={redoLabel ? `redo: ${redoLabel}` : "nothing to redo"} onClick={() => void stepBack("redo")}>
+          <Redo2 size={14} aria-hidden /> redo
+        </Button>
+        <Button
+          tone="quiet"
+          aria-label={theme === "paper" ? "booth theme" : "paper theme"}
+          title={theme === "paper" ? "booth theme" : "paper theme"}
+          onClick={() => {
+            applyTheme(theme === "paper" ? "booth" : "paper");
+            onTheme();
+          }}
+        >
+          {theme === "paper" ? <Moon size={14} aria-hidden /> : <Sun size={14} aria-hidden />}
+        </Button>
+        <Help />
+      </div>
+    </header>
+  );
+}
+
+const GROUPS = { listen: "Listen", go: "Go", edge: "The edge in hand", view: "View", job: "Job" } as const;
+
+function Help() {
+  const [open, setOpen] = useState(false);
+  const [single, setSingle] = useState(singleKeysOn());
+  useEffect(() => onCommand("help", () => setOpen(true)), []);
+  return (
+    <>
+      <Button tone="quiet" title="?" onClick={() => setOpen(true)}>
+        <CircleHelp size={14} aria-hidden /> help
+      </Button>
+      <Modal title="Keys" about="They work while the desk has the focus, and never while you type." open={open} onClose={() => setOpen(false)}>
+        <label className="mb-3 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-(--ink)"
+            checked={single}
+            onChange={(event) => {
+              setSingleKeys(event.target.checked);
+              setSingle(event.target.checked);
+            }}
+          />
+          single keys are on
+        </label>
+        <div className="columns-2 gap-6">
+          {Object.entries(GROUPS).map(([group, title]) => (
+            <section key={group} className="mb-3 break-inside-avoid">
+              <h3 className="mb-1 font-bold">{title}</h3>
+              <dl className="grid grid-cols-[1fr_auto] gap-x-3">
+                {COMMANDS.filter((command) => command.group === group).map((command) => (
+                  <div key={command.name} className="col-span-2 flex justify-between border-b border-rule py-0.5">
+                    <dt>{command.name}</dt>
+                    <dd className="num text-soft">{command.keys.map(keyName).join(" or ")}</dd>
+                  </div>
+                ))}
+              </dl>
+            </section>
+          ))}
+        </div>
+        <p className="text-soft">Wheel zooms, Shift and wheel scrolls, Ctrl and wheel in a lens looks closer at the level. Type any time as 1:02.5, 45000f or +5ms.</p>
+      </Modal>
+    </>
+  );
+}

@@ -1,0 +1,75 @@
+import { Play, Repeat, Square } from "lucide-react";
+import { useEffect, useRef } from "react";
+import { formatTime } from "../time/format";
+import { keyOf } from "./commands";
+import { hearEdge, player, setLoops, setTimeStyle, togglePlay, useOpen } from "./state";
+import { usePlayhead } from "./usePlayhead";
+
+const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-3 py-1.5 hover:border-ink";
+const key = (name: string) => <kbd className="num text-soft">{keyOf(name)}</kbd>;
+
+/** Play, time, what to hear, how loud. */
+export function Transport() {
+  const playing = useOpen((desk) => desk.playing);
+  const loops = useOpen((desk) => desk.loops);
+  const rate = useOpen((desk) => desk.job.rate_hz || 48_000);
+  const style = useOpen((desk) => desk.timeStyle);
+  const frame = usePlayhead();
+  return (
+    <footer aria-label="listen" className="flex h-14 items-center gap-2 border-t border-rule px-4">
+      <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink" onClick={togglePlay}>
+        {playing ? <Square size={15} fill="currentColor" aria-hidden /> : <Play size={15} fill="currentColor" aria-hidden />}
+      </button>
+      <output aria-label="place" className="num w-40 px-2 text-xl font-bold">
+        {formatTime(frame, rate, style)}
+      </output>
+      <button type="button" className={button} onClick={() => hearEdge("head")}>
+        <span aria-hidden className="text-head">◖</span> hear head {key("hear head")}
+      </button>
+      <button type="button" className={button} onClick={() => hearEdge("tail")}>
+        <span aria-hidden className="text-tail">◗</span> hear tail {key("hear tail")}
+      </button>
+      <button type="button" aria-pressed={loops} className={`${button} ${loops ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setLoops(!loops)}>
+        <Repeat size={14} aria-hidden /> loop {key("loop")}
+      </button>
+      <label className="ml-3 flex items-center gap-1.5 text-soft">
+        time as
+        <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value === "frames" ? "frames" : "clock")}>
+          <option value="clock">h:m:s</option>
+          <option value="frames">frames</option>
+        </select>
+      </label>
+      <span className="num ml-auto text-soft">{(rate / 1000).toFixed(1)} kHz</span>
+      <Meter playing={playing} />
+    </footer>
+  );
+}
+
+/** The level that sounds now, from −60 to 0 dB; written to the page without a render. */
+function Meter({ playing }: { readonly playing: boolean }) {
+  const bar = useRef<HTMLDivElement>(null);
+  const text = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    let request = 0;
+    const tick = () => {
+      const db = 20 * Math.log10(Math.max(player.level(), 1e-6));
+      if (bar.current) bar.current.style.width = `${Math.max(0, Math.min(1, 1 + db / 60)) * 100}%`;
+      if (text.current) text.current.textContent = db > -100 ? `${db.toFixed(1).replace("-", "−")} dB` : "−∞ dB";
+      request = requestAnimationFrame(tick);
+    };
+    if (playing) request = requestAnimationFrame(tick);
+    else {
+      if (bar.current) bar.current.style.width = "0";
+      if (text.current) text.current.textContent = "";
+    }
+    return () => cancelAnimationFrame(request);
+  }, [playing]);
+  return (
+    <>
+      <span ref={text} className="num w-20 text-right" />
+      <div aria-hidden className="h-2.5 w-36 bg-shade">
+        <div ref={bar} className="h-full bg-wave" />
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,75 @@
+/** What a pointer on a lens means: its edge, the inner end of its fade, or the view is dragged. */
+import { toFrame, toPx, type Viewport } from "../wave/geometry";
+
+export interface LensScene {
+  readonly side: "head" | "tail";
+  readonly edgeFrame: number;
+  readonly fadeFrames: number;
+}
+
+export type LensGesture =
+  | { readonly phase: "idle" }
+  | { readonly phase: "edge"; readonly grabFrames: number; readonly edgeFrame: number }
+  | { readonly phase: "fade"; readonly fadeFrames: number }
+  | { readonly phase: "pan"; readonly x: number; readonly startFrame: number };
+
+export type LensInput =
+  | { readonly kind: "down"; readonly x: number; readonly y: number }
+  | { readonly kind: "move"; readonly x: number }
+  | { readonly kind: "up" }
+  | { readonly kind: "cancel" };
+
+export type LensEffect =
+  | { readonly kind: "move_edge"; readonly frame: number }
+  | { readonly kind: "set_fade"; readonly frames: number }
+  | { readonly kind: "pan"; readonly startFrame: number };
+
+export const LENS_IDLE: LensGesture = { phase: "idle" };
+export const FADE_HANDLE_PX = 44;
+const REACH_PX = 8;
+
+/** Where the inner end of the fade lies. */
+export const innerFrame = (scene: LensScene): number =>
+  scene.side === "head" ? scene.edgeFrame + scene.fadeFrames : scene.edgeFrame - scene.fadeFrames;
+
+/** What lies under a point: the fade's handle wins over the edge, as it is the smaller of the two. */
+export function under(scene: LensScene, view: Viewport, x: number, y: number): "edge" | "fade" | null {
+  const nearHandle = Math.abs(x - toPx(view, innerFrame(scene))) <= REACH_PX && Math.abs(y - FADE_HANDLE_PX) <= REACH_PX;
+  if (nearHandle) return "fade";
+  return Math.abs(x - toPx(view, scene.edgeFrame)) <= REACH_PX ? "edge" : null;
+}
+
+/** The next phase, and what to commit; previews are read from the phase. */
+export function reduceLens(gesture: LensGesture, input: LensInput, scene: LensScene, view: Viewport): [LensGesture, LensEffect | null] {
+  if (input.kind === "cancel") return [LENS_IDLE, null];
+  if (input.kind === "down") {
+    const target = under(scene, view, input.x, input.y);
+    if (target === "edge") {
+      return [{ phase: "edge", grabFrames: scene.edgeFrame - toFrame(view, input.x), edgeFrame: scene.edgeFrame }, null];
+    }
+    if (target === "fade") return [{ phase: "fade", fadeFrames: scene.fadeFrames }, null];
+    return [{ phase: "pan", x: input.x, startFrame: view.startFrame }, null];
+  }
+  switch (gesture.phase) {
+    case "idle":
+      return [gesture, null];
+    case "edge":
+      if (input.kind === "up") {
+        const moved = gesture.edgeFrame !== scene.edgeFrame;
+        return [LENS_IDLE, moved ? { kind: "move_edge", frame: gesture.edgeFrame } : null];
+      }
+      return [{ ...gesture, edgeFrame: Math.round(toFrame(view, input.x) + gesture.grabFrames) }, null];
+    case "fade":
+      if (input.kind === "up") {
+        const changed = gesture.fadeFrames !== scene.fadeFrames;
+        return [LENS_IDLE, changed ? { kind: "set_fade", frames: gesture.fadeFrames } : null];
+      }
+      return [{ ...gesture, fadeFrames: inward(scene, toFrame(view, input.x)) }, null];
+    case "pan":
+      if (input.kind === "up") return [LENS_IDLE, null];
+      return [gesture, { kind: "pan", startFrame: gesture.startFrame - (input.x - gesture.x) * view.framesPerPx }];
+  }
+}
+
+const inward = (scene: LensScene, frame: number): number =>
+  Math.max(0, Math.round(scene.side === "head" ? frame - scene.edgeFrame : scene.edgeFrame - frame));

@@ -1,0 +1,34 @@
+/** Where a clip lies on its lane: the mirror of the core's placement, for drawing. Exact, as the products are whole. */
+import type { Clip, Job } from "../api/types";
+
+export function placed(job: Job, clip: Clip, sourceFrame: number): number {
+  const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;
+  return clip.origin_frame + Math.ceil((sourceFrame * job.rate_hz) / rate);
+}
+
+export const startOf = (job: Job, clip: Clip): number => placed(job, clip, clip.head_frame);
+export const endOf = (job: Job, clip: Clip): number => placed(job, clip, clip.tail_frame);
+
+/** The source frame, not rounded, that lies at a job frame. */
+export function sourceFrameAt(job: Job, clip: Pick<Clip, "source_id" | "origin_frame">, jobFrame: number): number {
+  const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;
+  return ((jobFrame - clip.origin_frame) * rate) / job.rate_hz;
+}
+
+const cache = new WeakMap<Job, Clip[]>();
+
+/** Clips by lane, then by where they start; kept for as long as the job is. */
+export function clipsInOrder(job: Job): Clip[] {
+  let clips = cache.get(job);
+  if (!clips) {
+    const start = new Map(Object.values(job.clips).map((clip) => [clip.id, startOf(job, clip)]));
+    const lane = (clip: Clip) => job.lanes[clip.lane_id]?.position ?? 0;
+    clips = Object.values(job.clips).sort((a, b) => lane(a) - lane(b) || (start.get(a.id) ?? 0) - (start.get(b.id) ?? 0));
+    cache.set(job, clips);
+  }
+  return clips;
+}
+
+export function jobEnd(job: Job): number {
+  return clipsInOrder(job).reduce((end, clip) => Math.max(end, endOf(job, clip)), 0);
+}

@@ -1,0 +1,382 @@
+/** What the desk knows: the job at a revision, what is in hand, the draft. Everything that changes goes through here. */
+import { create } from "zustand";
+import { api, ServerProblem } from "../api/client";
+import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, Job, Recipe, Side, SourceInfo, Treatment } from "../api/types";
+import { Player, type Span } from "../play/player";
+import type { TimeStyle } from "../time/format";
+import { SourceTiles } from "../wave/tiles";
+import { clipsInOrder, endOf, startOf } from "./placement";
+
+export type Step = "find" | "shape" | "send";
+export type Scope = "this" | "all";
+
+export interface Notice {
+  readonly tone: "told" | "wrong";
+  readonly text: string;
+  /** Set when somebody else changed the job: what to do again on the newest state. */
+  readonly again?: () => Promise<void>;
+}
+
+export interface Desk {
+  readonly id: string;
+  readonly revision: number;
+  readonly job: Job;
+  readonly undoLabel: string | null;
+  readonly redoLabel: string | null;
+  readonly keptAt: Date;
+  readonly step: Step;
+  readonly clipId: string | null;
+  readonly side: Side;
+  readonly selection: Span | null;
+  readonly cursorFrame: number;
+  readonly playing: boolean;
+  readonly loops: boolean;
+  readonly scope: Scope;
+  readonly targets: readonly string[];
+  readonly recipe: Recipe | null;
+  readonly treatment: Treatment;
+  readonly drafts: readonly Draft[] | null;
+  /** Whether the draft differs from what was applied last. */
+  readonly drafted: boolean;
+  readonly verdicts: ReadonlyMap<string, ClipVerdicts>;
+  readonly verdictsAt: number;
+  readonly notice: Notice | null;
+  readonly busy: string | null;
+  readonly timeStyle: TimeStyle;
+  readonly levelZoom: number;
+  /** Counts arrivals of tiles: whoever draws depends on it. */
+  readonly arrivals: number;
+}
+
+export const useDesk = create<Desk | { readonly id: null }>(() => ({ id: null }));
+
+/** The desk, once a job is open. */
+export const desk = (): Desk => {
+  const state = useDesk.getState();
+  if (state.id === null) throw new Error("no job is open");
+  return state as Desk;
+};
+export const useOpen = <T>(pick: (desk: Desk) => T): T => useDesk((state) => pick(state as Desk));
+const set = (part: Partial<Desk>): void => useDesk.setState(part);
+
+const sources = new Map<string, SourceTiles>();
+const asked = new Set<string>();
+let draftRequest: AbortController | null = null;
+let verdictRequest: AbortController | null = null;
+
+export const player = new Player((playing, message) => {
+  if (useDesk.getState().id === null) return;
+  set({ playing, ...(message ? { notice: { tone: "wrong" as const, text: message } } : {}) });
+});
+
+/** The tiles of a source; undefined while it is being asked for. */
+export function tilesOf(sourceId: string): SourceTiles | undefined {
+  const tiles = sources.get(sourceId);
+  if (!tiles && !asked.has(sourceId)) {
+    asked.add(sourceId);
+    void api.source(sourceId).then(
+      (info: SourceInfo) => {
+        sources.set(sourceId, new SourceTiles(info, arrived));
+        arrived();
+      },
+      () => asked.delete(sourceId),
+    );
+  }
+  return tiles;
+}
+
+function arrived(): void {
+  const state = useDesk.getState();
+  if (state.id !== null) set({ arrivals: (state as Desk).arrivals + 1 });
+}
+
+export async function openDesk(id: string): Promise<void> {
+  const opened = await api.openJob(id);
+  useDesk.setState({
+    id,
+    revision: opened.revision,
+    job: opened.job,
+    undoLabel: opened.undo_label,
+    redoLabel: opened.redo_label,
+    keptAt: new Date(),
+    step: "find",
+    clipId: null,
+    side: "head",
+    selection: null,
+    cursorFrame: 0,
+    playing: false,
+    loops: false,
+    scope: "all",
+    targets: [],
+    recipe: null,
+    treatment: { kind: "cut", amount: 0 },
+    drafts: null,
+    drafted: false,
+    verdicts: new Map(),
+    verdictsAt: -1,
+    notice: null,
+    busy: null,
+    timeStyle: "clock",
+    levelZoom: 1,
+    arrivals: 0,
+  } satisfies Desk);
+  const first = clipsInOrder(opened.job).find(speaks);
+  if (first) choose(first.id);
+  await Promise.all([settle(), refreshVerdicts()]);
+}
+
+export function closeDesk(): void {
+  player.stop();
+  draftRequest?.abort();
+  verdictRequest?.abort();
+  useDesk.setState({ id: null }, true);
+}
+
+export const speaks = (clip: Clip): boolean => clip.finding_id === null || clip.sound_start_frame !== null;
+export const clipInHand = (state: Desk): Clip | undefined => (state.clipId === null ? undefined : state.job.clips[state.clipId]);
+
+export const goTo = (step: Step): void => set({ step });
+export const tell = (text: string): void => set({ notice: { tone: "told", text } });
+export const dismiss = (): void => set({ notice: null });
+export const setScope = (scope: Scope): void => {
+  set({ scope });
+  void settle();
+};
+export const setTimeStyle = (timeStyle: TimeStyle): void => set({ timeStyle });
+export const setLevelZoom = (levelZoom: number): void => set({ levelZoom: Math.min(Math.max(levelZoom, 1), 256) });
+export const setSelection = (selection: Span | null): void => set({ selection });
+export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)) });
+export const setLoops = (loops: boolean): void => set({ loops });
+
+export function choose(clipId: string, side?: Side): void {
+  const state = desk();
+  const clip = state.job.clips[clipId];
+  if (!clip) return;
+  set({ clipId, side: side ?? state.side, cursorFrame: startOf(state.job, clip) });
+  if (state.scope === "this") void settle();
+}
+
+/** Go through the clips that speak, or through their edges one after the other. */
+export function walk(direction: 1 | -1, by: "clip" | "edge"): void {
+  const state = desk();
+  const clips = clipsInOrder(state.job).filter(speaks);
+  const at = clips.findIndex((clip) => clip.id === state.clipId);
+  if (by === "edge" && at >= 0 && (state.side === "head") === (direction > 0)) {
+    set({ side: direction > 0 ? "tail" : "head" });
+    return;
+  }
+  const next = clips[Math.min(Math.max(at + direction, 0), clips.length - 1)];
+  if (next) choose(next.id, by === "edge" ? (direction > 0 ? "head" : "tail") : undefined);
+}
+
+// --- edits ---
+
+/** Make an edit; if somebody else was faster, say so and offer to do it on the newest state. */
+export async function edit(change: Edit): Promise<void> {
+  await attempt(() => api.edit(desk().id, desk().revision, change), () => edit(change));
+}
+
+export async function step(direction: "undo" | "redo"): Promise<void> {
+  await attempt(() => api.step(desk().id, desk().revision, direction), () => step(direction));
+  await settle();
+}
+
+export async function applyRecipe(): Promise<void> {
+  const { recipe, treatment, id } = desk();
+  if (!recipe) return;
+  set({ busy: "finding" });
+  await attempt(
+    () => api.apply(id, { base_revision: desk().revision, target_ids: chosenTargets(desk()), recipe, treatment }),
+    applyRecipe,
+  );
+  set({ busy: null });
+  const clips = clipsInOrder(desk().job).filter(speaks);
+  if (!clipInHand(desk()) && clips[0]) choose(clips[0].id);
+  await settle();
+}
+
+let queue: Promise<void> = Promise.resolve();
+
+/** One edit after the other: each is made on the revision that the one before it answered. */
+function attempt(ask: () => Promise<EditAnswer>, again: () => Promise<void>): Promise<void> {
+  queue = queue.then(async () => {
+    try {
+      take(await ask());
+    } catch (error) {
+      set({ notice: wrong(error, again) });
+    }
+  });
+  return queue;
+}
+
+function wrong(error: unknown, again: () => Promise<void>): Notice {
+  const text = error instanceof Error ? error.message : String(error);
+  if (!(error instanceof ServerProblem) || !error.isStale) return { tone: "wrong", text };
+  return {
+    tone: "wrong",
+    text,
+    again: async () => {
+      await reload();
+      await again();
+    },
+  };
+}
+
+function take(answer: EditAnswer): void {
+  const job = applied(desk().job, answer.changes);
+  set({
+    job,
+    revision: answer.revision,
+    undoLabel: answer.undo_label,
+    redoLabel: answer.redo_label,
+    keptAt: new Date(),
+    notice: answer.notes.length ? { tone: "told", text: sentence(answer.notes) } : null,
+  });
+  void refreshVerdicts();
+}
+
+const sentence = (notes: readonly string[]): string => {
+  const text = notes.join("; ");
+  return text.charAt(0).toUpperCase() + text.slice(1) + ".";
+};
+
+/** Fetch the newest state: after a conflict, or when a recording has come in. */
+export async function reload(): Promise<void> {
+  const opened = await api.openJob(desk().id);
+  set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label, notice: null });
+  const first = clipsInOrder(opened.job).find(speaks);
+  if (!clipInHand(desk()) && first) choose(first.id);
+  await Promise.all([settle(), refreshVerdicts()]);
+}
+
+/** The job with every change's `after` in place. */
+export function applied(job: Job, changes: readonly Change[]): Job {
+  const next = { ...job } as Record<string, unknown>;
+  for (const { kind, entity_id, after } of changes) {
+    if (kind === "job") {
+      Object.assign(next, after);
+      continue;
+    }
+    if (next[kind] === job[kind]) next[kind] = { ...job[kind] };
+    const collection = next[kind] as Record<string, unknown>;
+    if (after === null) Reflect.deleteProperty(collection, entity_id);
+    else collection[entity_id] = after;
+  }
+  return next as unknown as Job;
+}
+
+// --- finding ---
+
+export const targetOf = (state: Desk): string | null => {
+  const clip = clipInHand(state);
+  return clip ? (clip.finding_id ?? clip.id) : null;
+};
+
+export function chosenTargets(state: Desk): string[] {
+  const target = targetOf(state);
+  return state.scope === "this" && target ? [target] : [...state.targets];
+}
+
+/** Take over the settings that were applied last, or ask for a proposal, and draft them. */
+async function settle(): Promise<void> {
+  const { id, revision, job } = desk();
+  if (Object.keys(job.clips).length === 0) {
+    set({ targets: [], recipe: null, drafts: null, drafted: false });
+    return;
+  }
+  try {
+    const proposal = await api.proposal(id, revision, desk().scope === "this" ? chosenTargets(desk()) : []);
+    set({ targets: proposal.target_ids });
+    const finding = chosenTargets(desk()).map((target) => desk().job.findings[target]).find(Boolean);
+    set({
+      recipe: finding ? finding.recipe : proposal.recipe,
+      ...(finding ? { treatment: finding.treatment } : {}),
+      drafted: chosenTargets(desk()).some((target) => !desk().job.findings[target]),
+    });
+    await refreshDraft();
+  } catch (error) {
+    set({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
+  }
+}
+
+export function setRecipe(part: Partial<Recipe>): void {
+  const { recipe } = desk();
+  if (!recipe) return;
+  set({ recipe: { ...recipe, ...part }, drafted: true });
+  void refreshDraft();
+}
+
+export function setTreatment(treatment: Treatment): void {
+  set({ treatment, drafted: true });
+  void refreshDraft();
+}
+
+/** Ask for a draft; the newest request wins. */
+async function refreshDraft(): Promise<void> {
+  const state = desk();
+  if (!state.recipe) return;
+  draftRequest?.abort();
+  const request = new AbortController();
+  draftRequest = request;
+  const close_up_s = state.treatment.kind === "close_up" ? state.treatment.amount : 0.6;
+  try {
+    const body = { revision: state.revision, target_ids: chosenTargets(state), recipe: state.recipe, close_up_s };
+    const drafts = await api.draft(state.id, body, request.signal);
+    if (draftRequest === request) set({ drafts });
+  } catch (error) {
+    if (!request.signal.aborted) set({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
+  }
+}
+
+async function refreshVerdicts(): Promise<void> {
+  verdictRequest?.abort();
+  const request = new AbortController();
+  verdictRequest = request;
+  try {
+    const answer = await api.verdicts(desk().id, desk().revision, request.signal);
+    if (verdictRequest === request) set({ verdicts: new Map(answer.clips.map((row) => [row.clip_id, row])), verdictsAt: answer.revision });
+  } catch {
+    // The next edit asks again; until then the list keeps what it knew.
+  }
+}
+
+// --- listening ---
+
+export const AROUND_S = 1;
+
+function audioSource() {
+  const { id, job } = desk();
+  return { rateHz: job.rate_hz, fetch: (start: number, frames: number) => api.audio(id, desk().revision, start, frames) };
+}
+
+export function play(spans: readonly Span[], loops = false): void {
+  void player.play(audioSource(), spans, loops);
+}
+
+/** Play the selection if there is one, else from the cursor to the end. */
+export function playFromHere(): void {
+  const state = desk();
+  const end = Math.max(...Object.values(state.job.clips).map((clip) => endOf(state.job, clip)), 0);
+  if (state.selection) play([state.selection], state.loops);
+  else if (state.loops && clipInHand(state)) hearClip(true);
+  else play([{ start: state.cursorFrame < end ? state.cursorFrame : 0, end }]);
+}
+
+export function hearClip(loops: boolean): void {
+  const state = desk();
+  const clip = clipInHand(state);
+  if (clip) play([{ start: startOf(state.job, clip), end: endOf(state.job, clip) }], loops);
+}
+
+/** Play a moment around one edge of the clip in hand. */
+export function hearEdge(side: Side): void {
+  const state = desk();
+  const clip = clipInHand(state);
+  if (!clip) return;
+  const around = AROUND_S * state.job.rate_hz;
+  set({ side });
+  const at = side === "head" ? startOf(state.job, clip) : endOf(state.job, clip);
+  play([side === "head" ? { start: Math.max(at - around / 4, 0), end: at + around } : { start: Math.max(at - around, 0), end: at + around / 4 }]);
+}
+
+export const togglePlay = (): void => (player.playing ? player.stop() : playFromHere());

@@ -1,0 +1,38 @@
+/** The one time format: h:mm:ss with as many decimals as asked, or frames; and what a typed time means. */
+
+export type TimeStyle = "clock" | "frames";
+
+export function formatTime(frame: number, rateHz: number, style: TimeStyle = "clock", decimals = 3): string {
+  if (style === "frames") return `${frame}f`;
+  const sign = frame < 0 ? "−" : "";
+  const scale = 10 ** decimals;
+  const units = Math.round((Math.abs(frame) / rateHz) * scale);
+  const seconds = Math.floor(units / scale);
+  const rest = decimals > 0 ? `.${String(units % scale).padStart(decimals, "0")}` : "";
+  const s = String(seconds % 60).padStart(2, "0") + rest;
+  const minutes = Math.floor(seconds / 60);
+  const hours = Math.floor(minutes / 60);
+  return hours > 0 ? `${sign}${hours}:${String(minutes % 60).padStart(2, "0")}:${s}` : `${sign}${minutes}:${s}`;
+}
+
+/** A length: seconds under a minute, else the clock. */
+export function formatLength(frames: number, rateHz: number): string {
+  const seconds = frames / rateHz;
+  return seconds < 60 ? seconds.toFixed(2) : formatTime(frames, rateHz, "clock", 1);
+}
+
+/** "1:02.5", "62.5", "45000f", "+5ms", "-10f": a frame, or null. A leading sign is relative to `from`. */
+export function parseTime(text: string, rateHz: number, from: number): number | null {
+  const trimmed = text.trim().replace("−", "-");
+  const match = /^([+-])?(?:(\d+):)?(?:(\d+):)?(\d+(?:\.\d+)?)\s*(ms|s|f)?$/.exec(trimmed);
+  if (!match) return null;
+  const [, sign, first, second, last, unit] = match;
+  if ((unit === "ms" || unit === "f") && first !== undefined) return null;
+  const amount = Number(last);
+  const minutes = Number(second ?? first ?? 0) + (second !== undefined ? 60 * Number(first) : 0);
+  let frames = (minutes * 60 + amount) * rateHz;
+  if (unit === "f") frames = amount;
+  if (unit === "ms") frames = (amount * rateHz) / 1000;
+  if (sign === undefined) return Math.round(frames);
+  return Math.round(from + (sign === "-" ? -frames : frames));
+}

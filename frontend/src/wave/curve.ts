@@ -1,0 +1,14 @@
+/** Looks fade curves up in the table that the core made; computes none. */
+import type { Fade } from "../api/types";
+import { CURVES } from "./curves.gen";
+
+/** The gain of a fade in at `u` in 0…1. A bend is u → u^(4^−b), as the core defines it. */
+export function gainAt(fade: Pick<Fade, "shape" | "bend">, u: number): number {
+  const points = CURVES[fade.shape ?? "s"];
+  const bent = fade.bend ? u ** (4 ** -fade.bend) : u;
+  const at = Math.min(Math.max(bent, 0), 1) * (points.length - 1);
+  const below = Math.floor(at);
+  const low = points[below] ?? 0;
+  const high = points[Math.min(below + 1, points.length - 1)] ?? 1;
+  return low + (high - low) * (at - below);
+}
