@@ -39,7 +39,7 @@ export function ClipList() {
     <button
       type="button"
       aria-pressed={filter === name}
-      className={`py-1 ${filter === name ? "border-b-2 border-ink font-semibold" : "text-soft hover:text-ink"}`}
+      className={`border-b-2 py-1 ${filter === name ? "border-ink font-semibold" : "border-transparent text-soft hover:text-ink"}`}
       onClick={() => setFilter(name)}
     >
       {text}
@@ -57,7 +57,7 @@ export function ClipList() {
       </span>
       <div
         ref={scroller}
-        className="min-h-0 flex-1 overflow-auto"
+        className="min-h-0 flex-1 overflow-auto -outline-offset-2!"
         role="listbox"
         tabIndex={0}
         aria-label={filter === "all" ? "all clips" : "clips to look at"}

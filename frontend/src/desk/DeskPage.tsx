@@ -75,9 +75,9 @@ function Desk({ id }: { readonly id: string }) {
       onDrop={drop}
     >
       <TopBar onTheme={redraw} />
-      <main className="grid min-h-0 flex-1 grid-cols-[216px_minmax(0,1fr)_288px]">
+      <main className="grid min-h-0 flex-1 grid-cols-[216px_minmax(0,1fr)_288px] grid-rows-[minmax(0,1fr)]">
         <ClipList />
-        <div className="grid min-h-0 grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
+        <div className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
           <section aria-label="strip" className="min-h-0 border-b border-rule">
             <Strip />
           </section>

@@ -274,7 +274,7 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
     setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
-  const button = "num rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs hover:border-ink";
+  const button = "num whitespace-nowrap rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs tracking-tight hover:border-ink";
   return (
     <footer className="space-y-1 px-3 pt-1.5 pb-2">
       <div className="flex items-center gap-1">
@@ -283,7 +283,7 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
         <button type="button" className={button} aria-label={`${side} 1 frame earlier`} onClick={() => one(-1)}>−1f</button>
         <input
           aria-label={`place of the ${side}`}
-          className="num w-26 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
+          className="num min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
           value={typed ?? formatTime(frame, rateHz, style, 4)}
           onFocus={(event) => {
             setTyped(formatTime(frame, rateHz, style, 6));

@@ -50,6 +50,7 @@ export function Strip() {
       selection,
       cursorFrame,
       threshold: threshold === null ? null : 10 ** (threshold / 20),
+      zoom: 1 / Math.max(...Object.keys(job.sources).map((id) => tilesOf(id)?.info.peak ?? 0), 0.01),
       colours,
       columns,
       arrivals,

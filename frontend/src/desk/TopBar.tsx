@@ -55,7 +55,7 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
             key={name}
             type="button"
             aria-current={step === name ? "step" : undefined}
-            className={`px-3 py-2 ${step === name ? "border-b-2 border-ink font-bold" : "text-soft hover:text-ink"}`}
+            className={`border-b-2 px-3 py-2 ${step === name ? "border-ink font-bold" : "border-transparent text-soft hover:text-ink"}`}
             onClick={() => goTo(name)}
           >
             <span className="num mr-1.5 text-soft">{number}</span>

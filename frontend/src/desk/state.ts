@@ -117,7 +117,7 @@ export async function openDesk(id: string): Promise<void> {
     notice: null,
     busy: null,
     timeStyle: "clock",
-    levelZoom: 1,
+    levelZoom: 8,
     arrivals: 0,
   } satisfies Desk);
   const first = clipsInOrder(opened.job).find(speaks);

@@ -19,6 +19,8 @@ export interface StripScene {
   readonly selection: { readonly start: number; readonly end: number } | null;
   readonly cursorFrame: number;
   readonly threshold: number | null;
+  /** Fills the lanes: the loudest sample of the job reaches the edge of its lane. */
+  readonly zoom: number;
   readonly colours: Readonly<Record<string, string>>;
   /** Columns of a source under pixels `[from, to)` of a viewport. */
   readonly columns: (run: Run, view: Viewport, fromPx: number, toPx: number) => Columns | null;
@@ -72,7 +74,7 @@ function drawSelection(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
 }
 
 function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: string; name: string }, topPx: number, heightPx: number): void {
-  const band: Band = { topPx: topPx + 30, heightPx: heightPx - 40, zoom: 1 };
+  const band: Band = { topPx: topPx + 30, heightPx: heightPx - 40, zoom: scene.zoom };
   const { view, colours } = scene;
   const kept = new Uint8Array(view.widthPx);
   const visible = scene.runs.filter((run) => run.laneId === lane.id && run.end > view.startFrame && run.start < endFrame(view));
@@ -131,7 +133,7 @@ function drawOverview(ink: CanvasRenderingContext2D, scene: StripScene): void {
   const [x, right] = [toPx(all, scene.view.startFrame), toPx(all, endFrame(scene.view))];
   ink.fillStyle = scene.colours["sheet"] ?? "";
   ink.fillRect(x, top + 1, Math.max(right - x, 2), OVERVIEW_PX - 2);
-  const band: Band = { topPx: top + 4, heightPx: OVERVIEW_PX - 8, zoom: 1 };
+  const band: Band = { topPx: top + 4, heightPx: OVERVIEW_PX - 8, zoom: scene.zoom };
   for (const run of scene.runs) {
     const from = Math.max(Math.floor(toPx(all, run.start)), 0);
     const to = Math.min(Math.max(Math.ceil(toPx(all, run.end)), from + 1), all.widthPx);

@@ -10,6 +10,7 @@ from wemble.core.signal.levels import Samples
 
 ORDER = 16
 CONTEXT_MS = 30.0
+CREST = 4.0
 LOWER_BOUND = 10.0 ** (-96.0 / 20.0)
 HIDDEN_UNDER = 10.0 ** (-66.0 / 20.0)
 """A departure this far under the sound around it is hidden by it (our choice: it separates every hard cut of a sine
@@ -21,9 +22,9 @@ def click_figure(source: Samples, gain: NDArray[np.float64]) -> float:
     """Return how many times the local residual an edge departs from prediction.
 
     A linear predictor is fitted to the uncut source around the edge. Its residual on what is heard (source times
-    gain, zeros beyond the cut) is compared with the largest of: the RMS of its residual on the uncut source; a
-    quarter of the largest residual of the uncut source at the same place, so that a drum's own attack is no click;
-    −66 dB under the sound; and −96 dBFS.
+    gain, zeros beyond the cut) is compared with the largest of: four times the RMS of its residual on the uncut source
+    (about the largest of some thousand values of noise); its largest residual on the uncut source at the same place, so
+    that a drum's own attack is no click; −66 dB under the sound; and −96 dBFS.
 
     Parameters
     ----------
@@ -56,9 +57,9 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64]) -> f
         return 0.0
     low = max(inside[0] - 1, ORDER) if gain[0] == 0.0 else max(changed[0] - 1, ORDER)
     high = min((changed[-1] if gain[0] == 0.0 else inside[-1]) + ORDER + 2, len(source))
-    usual = float(np.sqrt(np.mean(np.square(uncut[ORDER:])))) if len(uncut) > ORDER else 0.0
+    usual = CREST * float(np.sqrt(np.mean(np.square(uncut[ORDER:])))) if len(uncut) > ORDER else 0.0
     hidden = float(np.sqrt(np.mean(np.square(source)))) * HIDDEN_UNDER
-    same_place = _running_maximum(uncut, ORDER)[low:high] / 4.0
+    same_place = _running_maximum(uncut, ORDER)[low:high]
     reference = np.maximum(same_place, max(usual, hidden, LOWER_BOUND))
     return float(np.max(heard[low:high] / reference, initial=0.0))
 

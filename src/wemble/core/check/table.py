@@ -20,10 +20,9 @@ class Definition:
 
 
 TABLE: dict[Check, Definition] = {
-    # Four times: the largest of some thousand residuals of steady noise is about four times their RMS, so less
-    # than that is what the recording does by itself.
+    # Twice what the surroundings do by themselves: once is common at a cut through noise, which does not click.
     "click": Definition(
-        "how far the edge departs from what its surroundings predict", "× the local residual", 4.0, 8.0
+        "how far the edge departs from what its surroundings predict", "× the local residual", 2.0, 6.0
     ),
     "tail": Definition("10 ms RMS before the fade, over the floor", "dB", 3.0, 9.0),
     "air": Definition("time from the head to the sound", "s", 0.5, 2.0),

@@ -295,6 +295,7 @@ def _placed(
         number += known is None
         crossed = (at in layout.crossed, at + 1 in layout.crossed)
         clips.append(_faded(clip, finding, crossed, fade_for))
+    clips = _with_earlier_outer_fades(clips, earlier)
     joins, number = _joins(job, finding, clips, layout.crossed, number)
     sources = {**job.sources, tone.id: tone} if tone is not None else job.sources
     placed = {**others, **{clip.id: clip for clip in clips}}
@@ -309,6 +310,21 @@ def _placed(
         ),
         _fade_notes(clips, finding),
     )
+
+
+def _with_earlier_outer_fades(clips: list[Clip], earlier: list[Clip]) -> list[Clip]:
+    """Return the clips with a fade of one's own on an outer edge that stays where it was."""
+    for old in earlier:
+        for at, clip in enumerate(clips):
+            if old.fade_in and old.fade_in.made == "own" and clip.head_frame == old.head_frame:
+                clips[at] = clip = replace(clip, fade_in=_fitting(old.fade_in, clip))
+            if old.fade_out and old.fade_out.made == "own" and clip.tail_frame == old.tail_frame:
+                clips[at] = replace(clip, fade_out=_fitting(old.fade_out, clip))
+    return clips
+
+
+def _fitting(fade: Fade, clip: Clip) -> Fade:
+    return replace(fade, length_frames=max(min(fade.length_frames, clip.frames // 2), 1))
 
 
 class _Recognised:
@@ -356,6 +372,8 @@ def _fade(
             return replace(corrected.fade, length_frames=min(corrected.fade.length_frames, clip.frames))
         if corrected is not None and corrected.fade_removed:
             return None
+    if sound_edge is None and edge in (finding.head_frame, finding.tail_frame):
+        return None  # not a new edge: it was the recording's own
     inner = sound_edge if sound_edge is not None else (clip.tail_frame if side == "head" else clip.head_frame)
     length = min(fade_for(side, edge, inner), clip.frames)
     return Fade(length, finding.recipe.fade_shape) if length > 0 else None

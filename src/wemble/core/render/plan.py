@@ -109,7 +109,7 @@ class RenderPlan:
         elif voice.gain == 1.0:
             window += samples
         else:
-            window += samples * voice.gain
+            window += np.multiply(samples, voice.gain, dtype=np.float64)
 
 
 def fold(samples: Samples, channels: int) -> Samples:

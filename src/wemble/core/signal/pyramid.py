@@ -31,7 +31,7 @@ def bin_frames(rate_hz: int) -> int:
     Examples
     --------
     >>> [bin_frames(rate) for rate in (8_000, 16_000, 44_100, 48_000, 96_000, 192_000)]
-    [32, 64, 128, 256, 512, 1024]
+    [32, 64, 256, 256, 512, 1024]
     """
     return int(2 ** int(np.floor(np.log2(_LONGEST_BIN_S * rate_hz))))
 

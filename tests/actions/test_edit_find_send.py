@@ -1,0 +1,205 @@
+"""Edits, finding and sending on real files: revisions, undo across a restart, conflicts, and what files hold."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+import soundfile
+from tests.conftest import RATE, phrases
+
+from wemble.actions import again, editing, edits, finding, recipes, sending
+from wemble.actions.checking import verdicts
+from wemble.actions.library import Library
+from wemble.actions.tasks import cancel_task, wait_for
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edit.treat import targets
+from wemble.errors import Conflict, InvalidInput, NotFound
+
+BringIn = Callable[..., tuple[str, object]]
+
+
+def found(library: Library, job_id: str, treatment: Treatment = Treatment(), **numbers: float) -> editing.Answer:  # noqa: B008
+    opened = editing.open_job(library, job_id)
+    recipe = finding.proposal(library, opened.job, targets(opened.job))
+    fields = {name: getattr(recipe, name) for name in Recipe.__dataclass_fields__} | numbers
+    return finding.apply(library, job_id, opened.revision, [], Recipe(**fields), treatment)  # type: ignore[arg-type]
+
+
+def test_undo_and_redo_go_on_after_a_restart(library: Library, bring_in: BringIn, take: Path) -> None:
+    job_id, _ = bring_in(take)
+    states = [editing.open_job(library, job_id)]
+    found(library, job_id)
+    states.append(editing.open_job(library, job_id))
+    clip = next(iter(states[-1].job.clips.values()))
+    for number in range(3):
+        base = states[-1].revision
+        edits.perform(library, job_id, base, edits.RenameClip("rename_clip", clip.id, f"take {number}"))
+        states.append(editing.open_job(library, job_id))
+    home = library.home.root
+    library.close()
+    again_opened = Library(home, workers=0)
+    for before in reversed(states[:-1]):
+        now = editing.open_job(again_opened, job_id)
+        editing.undo(again_opened, job_id, now.revision)
+        assert editing.open_job(again_opened, job_id).job == before.job
+    for after in states[1:]:
+        now = editing.open_job(again_opened, job_id)
+        editing.redo(again_opened, job_id, now.revision)
+        assert editing.open_job(again_opened, job_id).job == after.job
+    with pytest.raises(InvalidInput, match="nothing to redo"):
+        editing.redo(again_opened, job_id, states[-1].revision)
+    again_opened.close()
+
+
+def test_nudges_of_a_moment_are_one_undo_and_a_stale_edit_is_refused(
+    library: Library, bring_in: BringIn, take: Path
+) -> None:
+    job_id, _ = bring_in(take)
+    answer = found(library, job_id)
+    before = editing.open_job(library, job_id).job
+    clip = next(iter(before.clips.values()))
+    stale = answer.revision
+    for step in range(1, 6):
+        move = edits.MoveEdge("move_edge", clip.id, "head", clip.head_frame + step)
+        answer = edits.perform(library, job_id, answer.revision, move)
+    assert editing.open_job(library, job_id).job.clips[clip.id].head_frame == clip.head_frame + 5
+    editing.undo(library, job_id, answer.revision)
+    assert editing.open_job(library, job_id).job == before
+    editing.redo(library, job_id, stale)
+    with pytest.raises(Conflict) as caught:
+        edits.perform(library, job_id, stale, edits.RenameJob("rename_job", "never"))
+    assert caught.value.details["revision"] == answer.revision
+
+
+@pytest.mark.parametrize(
+    "treatment",
+    [
+        Treatment("cut"),
+        Treatment("turn_down", 12),
+        Treatment("room_tone"),
+        Treatment("close_up", 0.3),
+        Treatment("split"),
+    ],
+)
+def test_finds_every_phrase_again_with_every_treatment_and_one_undo(
+    library: Library, bring_in: BringIn, take: Path, treatment: Treatment
+) -> None:
+    job_id, _ = bring_in(take)
+    found(library, job_id)
+    first = editing.open_job(library, job_id)
+    clip = sorted(first.job.clips.values(), key=lambda c: c.head_frame)[1]
+    edits.perform(library, job_id, first.revision, edits.MoveEdge("move_edge", clip.id, "tail", clip.tail_frame - 777))
+    corrected = editing.open_job(library, job_id)
+    library.job_at(corrected.revision)
+    found(library, job_id, treatment, room_before_ms=70.0, shortest_gap_ms=400.0)
+    now = editing.open_job(library, job_id)
+    spoken = [c for c in now.job.clips.values() if c.speaks]
+    assert len(spoken) == 3 and not any(row.doubtful for row in verdicts(library, now.revision))
+    if treatment.kind != "close_up":
+        assert now.job.clips[clip.id].tail_frame == clip.tail_frame - 777
+    editing.undo(library, job_id, now.revision)
+    assert editing.open_job(library, job_id).job == corrected.job
+    plan = library.plan_at(now.revision)
+    rendered = plan.render(0, plan.end_frame, library.reader)[0]
+    quiet = np.abs(rendered[round(1.7 * RATE) : round(2.3 * RATE)]).max() if treatment.kind != "close_up" else 0.0
+    limits = {"cut": 0.0, "turn_down": 0.002, "room_tone": 0.01, "split": 0.01, "close_up": 0.0}
+    assert quiet <= limits[treatment.kind]
+
+
+def test_nothing_found_and_no_room_tone_say_what_to_do(library: Library, bring_in: BringIn, tmp_path: Path) -> None:
+    loud = tmp_path / "loud.wav"
+    soundfile.write(loud, phrases(2.0)[int(0.75 * RATE) : int(1.25 * RATE)], RATE)
+    job_id, _ = bring_in(loud)
+    with pytest.raises(InvalidInput, match="lower it"):
+        found(library, job_id, threshold_db=0.0)
+    with pytest.raises(InvalidInput, match="room tone"):
+        found(library, job_id, Treatment("room_tone"), threshold_db=-70.0)
+
+
+def send(library: Library, job_id: str, **fields: object) -> tuple[dict[str, object], Path]:
+    revision = editing.open_job(library, job_id).revision
+    task = wait_for(library, sending.start_export(library, job_id, revision, sending.Request(**fields)))  # type: ignore[arg-type]
+    assert task.state == "done", task.error
+    return task.result, Path(task.result["folder"])
+
+
+@pytest.mark.parametrize(
+    ("kind", "tolerance"),
+    [
+        ("wav_16", 1.5 / 32768),
+        ("wav_24", 1.5 / 2**23),
+        ("wav_float", 0),
+        ("flac_16", 1.5 / 32768),
+        ("flac_24", 1.5 / 2**23),
+    ],
+)
+def test_files_hold_what_is_heard(library: Library, bring_in: BringIn, take: Path, kind: str, tolerance: float) -> None:
+    job_id, _ = bring_in(take)
+    answer = found(library, job_id, Treatment("turn_down", 12))
+    result, folder = send(library, job_id, kind=kind, per_phrase=False, pattern="{job}")
+    samples, rate = soundfile.read(folder / result["files"][0], dtype="float32", always_2d=True)
+    heard = library.plan_at(answer.revision).render(0, len(samples), library.reader)
+    assert rate == RATE and np.abs(samples.T - heard).max() <= tolerance * 1.001
+
+
+def test_an_mp3_is_constant_of_the_rate_asked_and_as_long_as_it_should_be(
+    library: Library, bring_in: BringIn, take: Path
+) -> None:
+    job_id, _ = bring_in(take)
+    found(library, job_id)
+    result, folder = send(library, job_id, kind="mp3", per_phrase=False, pattern="{job}", channels=2)
+    path = folder / result["files"][0]
+    with av.open(str(path)) as container:  # another library than the one that wrote it
+        stream = container.streams.audio[0]
+        sizes = [packet.size * 8 * RATE / 1152 / 1000 for packet in container.demux(stream) if packet.size]
+    # ISO/IEC 11172-3: a frame of 144 · bit rate / rate bytes, padded by one
+    assert {round(kbps) for kbps in sizes[1:]} == {192}
+    job = editing.open_job(library, job_id).job
+    expected = sending.files_to_send(job, per_phrase=False)[0]
+    with av.open(str(path)) as container:
+        frames = sum(frame.samples for frame in container.decode(audio=0))
+    assert frames == soundfile.info(path).frames == expected.end - expected.start
+    assert soundfile.info(path).channels == 2
+
+
+def test_phrases_are_named_zipped_and_stop_on_collisions(library: Library, bring_in: BringIn, take: Path) -> None:
+    job_id, _ = bring_in(take)
+    found(library, job_id)
+    result, folder = send(library, job_id, pattern="{number:2} {job}")
+    assert result["files"] == ["01 test.wav", "02 test.wav", "03 test.wav"]
+    assert zipfile.ZipFile(folder / "all.zip").namelist() == result["files"]
+    revision = editing.open_job(library, job_id).revision
+    with pytest.raises(InvalidInput, match=r"put \{number\}"):
+        sending.start_export(library, job_id, revision, sending.Request(pattern="{job}"))
+    with pytest.raises(InvalidInput, match=r"no field \{speaker\}"):
+        sending.preview(library, revision, sending.Request(pattern="{speaker}"))
+    assert not any(library.home.scratch.iterdir())
+
+
+def test_long_work_is_cancelled_without_a_trace_and_started_again(
+    library: Library, bring_in: BringIn, tmp_path: Path
+) -> None:
+    long = tmp_path / "long.wav"
+    soundfile.write(long, np.tile(phrases(60.0), (10, 1)), RATE)
+    job_id, _ = bring_in(long)
+    revision = editing.open_job(library, job_id).revision
+    task_id = sending.start_export(
+        library, job_id, revision, sending.Request(kind="flac_24", per_phrase=False, pattern="a")
+    )
+    cancel_task(library, task_id)
+    assert wait_for(library, task_id).state == "cancelled"
+    assert not any(library.home.exports.iterdir()) and not any(library.home.scratch.iterdir())
+    assert wait_for(library, again.start_again(library, task_id)).state == "done"
+
+
+def test_recipes_are_kept_by_name(library: Library) -> None:
+    recipes.save(library, " booth  close ", Recipe(room_before_ms=33.0))
+    recipes.save(library, "booth close", Recipe(room_before_ms=44.0))
+    assert recipes.named(library, "booth close").room_before_ms == 44.0
+    with pytest.raises(NotFound, match="saved are: booth close"):
+        recipes.named(library, "other")

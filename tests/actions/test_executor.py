@@ -1,0 +1,71 @@
+"""The executor: a worker that dies takes down its own work and nothing else."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Iterator
+
+import pytest
+
+from wemble.actions.executor import Report, WorkerPool
+from wemble.errors import Cancelled, InvalidInput, WorkFailed
+
+
+def add(report: Report, a: int, b: int) -> int:
+    report(0.5, "adding")
+    return a + b
+
+
+def die(report: Report) -> None:
+    os.abort()
+
+
+def eat(report: Report) -> int:
+    return len(bytearray(2 << 30))
+
+
+def sleep(report: Report) -> None:
+    time.sleep(60)
+
+
+def refuse(report: Report) -> None:
+    raise InvalidInput("no", code="because", details={"n": 1})
+
+
+@pytest.fixture(scope="module")
+def pool() -> Iterator[WorkerPool]:
+    opened = WorkerPool(1, memory_bytes=1 << 30, time_limit_s=4.0)
+    yield opened
+    opened.shutdown()
+
+
+def test_work_reports_and_answers(pool: WorkerPool) -> None:
+    heard: list[tuple[float, str]] = []
+    future = pool.submit_reporting(add, (2, 3), lambda part, doing: heard.append((part, doing)))
+    assert future.result(20) == 5 and heard == [(0.5, "adding")]
+
+
+@pytest.mark.parametrize(
+    ("work", "match"), [(die, "worker died"), (eat, "more than the 1,024 MB"), (sleep, "took longer")]
+)
+def test_what_goes_wrong_stays_where_it_is(pool: WorkerPool, work: object, match: str) -> None:
+    with pytest.raises(WorkFailed, match=match):
+        pool.submit(work).result(20)  # type: ignore[arg-type]
+    assert pool.submit(add, 1, 1).result(20) == 2
+
+
+def test_running_work_can_be_cancelled(pool: WorkerPool) -> None:
+    future = pool.submit(sleep)
+    while not future.running():
+        time.sleep(0.01)
+    assert future.cancel()
+    with pytest.raises(Cancelled):
+        future.result(10)
+    assert pool.submit(add, 1, 1).result(20) == 2
+
+
+def test_our_errors_cross_the_pipe_whole(pool: WorkerPool) -> None:
+    with pytest.raises(InvalidInput, match="no") as caught:
+        pool.submit(refuse).result(20)
+    assert caught.value.code == "because" and caught.value.details == {"n": 1}

@@ -1,0 +1,97 @@
+"""Libraries, files and a running server to test with."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from wemble.actions import importing
+from wemble.actions.editing import create_job
+from wemble.actions.library import Library
+from wemble.actions.tasks import wait_for
+from wemble.store.records import TaskRow
+
+RATE = 48_000
+
+
+def phrases(seconds: float = 6.0, rate: int = RATE, channels: int = 1, seed: int = 1) -> np.ndarray:
+    """Return (frames, channels): noise bursts that count as speech (voiced, 0.6 s each, 1.4 s apart) over room tone."""
+    rng = np.random.default_rng(seed)
+    frames = round(seconds * rate)
+    t = np.arange(frames) / rate
+    voice = sum(np.sin(2 * np.pi * 140 * k * t + k) / k for k in range(1, 12))
+    on = ((t % 2.0) > 0.7) & ((t % 2.0) < 1.3)
+    take = 0.2 * voice * on + 10 ** (-58 / 20) * rng.standard_normal(frames)
+    return np.repeat(take[:, None], channels, axis=1).astype(np.float32)
+
+
+@pytest.fixture
+def library(tmp_path: Path) -> Iterator[Library]:
+    opened = Library(tmp_path / "home", workers=1)
+    opened.start()
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def bring_in(library: Library) -> Callable[..., tuple[str, TaskRow]]:
+    """Import a file into a job (a new one unless named) and wait for it."""
+
+    def run(path: Path, job_id: str | None = None) -> tuple[str, TaskRow]:
+        job_id = job_id or create_job(library, "test")
+        return job_id, wait_for(library, importing.start_import(library, job_id, path, path.name), 60)
+
+    return run
+
+
+@pytest.fixture
+def take(tmp_path: Path) -> Path:
+    path = tmp_path / "take.wav"
+    soundfile.write(path, phrases(), RATE, subtype="PCM_24")
+    return path
+
+
+class Server:
+    """``wemble serve`` in a process of its own."""
+
+    def __init__(self, home: Path):
+        self.home = home
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "wemble.cli.main", "serve", "--home", str(self.home), "--port", str(self.port)]
+        self.process = subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL)
+        for _ in range(200):
+            try:
+                urllib.request.urlopen(self.url + "/api/jobs", timeout=1).close()
+                return
+            except OSError:
+                time.sleep(0.05)
+        raise RuntimeError("the server did not start")
+
+    def kill(self) -> None:
+        """kill -9, the whole group: nothing gets a chance to tidy up."""
+        os.killpg(self.process.pid, signal.SIGKILL)
+        self.process.wait()
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    running = Server(tmp_path / "served")
+    yield running
+    running.kill()

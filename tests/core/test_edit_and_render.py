@@ -1,0 +1,174 @@
+"""Edits as pure functions and the renderer: what any sequence of edits must leave true."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edit import clips as edits
+from wemble.core.edit.history import applied, difference, reversed_changes
+from wemble.core.edit.model import Clip, Fade, Job, Side, SourceUse
+from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of, to_job_frames, to_source_frames
+from wemble.core.edit.treat import Sounds, closed_up_length, targets, treat
+from wemble.core.render import RenderPlan
+from wemble.core.signal.levels import from_db
+from wemble.core.signal.reader import ArrayReader
+
+MakeDesk = Callable[..., tuple[Job, ArrayReader]]
+SPANS = ((2_000, 9_000), (15_000, 21_000), (21_500, 40_000))
+SOUNDS = ((3_000, 8_000), (16_000, 20_000), (22_000, 39_000))
+FOUND = Sounds(SPANS, SOUNDS, -60.0, -45.0)
+steady = settings(deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+
+
+def short_fade(side: Side, edge: int, sound: int) -> int:
+    return min(480, abs(sound - edge))
+
+
+def treated(job: Job, kind: str, amount: float = 0.0, found: Sounds = FOUND, target: str | None = None) -> Job:
+    tone = SourceUse("s1", "tone", 48_000, 2, 30_000, derived_from="s0") if kind == "room_tone" else None
+    treatment = Treatment(kind, amount)  # type: ignore[arg-type]
+    return treat(job, target or targets(job)[0], found, Recipe(), treatment, fade_for=short_fade, tone=tone).job
+
+
+def render(job: Job, reader: ArrayReader, start: int = 0, frames: int | None = None) -> np.ndarray:
+    return RenderPlan(job).render(start, job_span(job)[1] - start if frames is None else frames, reader)
+
+
+@given(
+    st.integers(0, 10**9), st.sampled_from([8_000, 44_100, 48_000, 96_000]), st.sampled_from([44_100, 48_000, 192_000])
+)
+def test_places_tile_and_come_back(frame: int, source_rate: int, job_rate: int) -> None:
+    there = to_job_frames(frame, source_rate_hz=source_rate, job_rate_hz=job_rate)
+    assert 0 <= there * source_rate - frame * job_rate < source_rate
+    back = to_source_frames(there, source_rate_hz=source_rate, job_rate_hz=job_rate)
+    if job_rate >= source_rate:
+        assert back == frame
+
+
+@pytest.mark.parametrize(
+    ("kind", "amount"),
+    [("cut", 0), ("turn_down", 12), ("room_tone", 0), ("close_up", 0.05), ("split", 0), ("keep_quiet", 0)],
+)
+@steady
+@given(data=st.data())
+def test_render_has_the_same_bits_from_any_start_in_any_blocks(
+    desk: MakeDesk, kind: str, amount: float, data: st.DataObject
+) -> None:
+    job, reader = desk(48_000, 30_000)
+    job = treated(job, kind, amount)
+    whole = render(job, reader)
+    start = data.draw(st.integers(0, whole.shape[1] - 1))
+    block = data.draw(st.integers(100, 50_000))
+    parts = [part for _, part in RenderPlan(job).blocks(start, whole.shape[1], block, reader)]
+    assert np.array_equal(np.concatenate(parts, axis=1), whole[:, start:])
+
+
+def test_render_is_the_sum_of_its_clips(desk: MakeDesk) -> None:
+    job, reader = desk(48_000, 30_000)
+    job = treated(job, "cut")
+    alone = [replace(job, clips={clip.id: clip}) for clip in job.clips.values()]
+    frames = job_span(job)[1]
+    total = sum(render(one, reader, 0, frames).astype(np.float64) for one in alone)
+    assert np.abs(render(job, reader) - total).max() < 1e-6  # −120 dB
+
+
+def test_splitting_changes_no_sample_and_turning_down_keeps_the_sounds(desk: MakeDesk) -> None:
+    job, reader = desk(48_000)
+    before = render(job, reader)
+    assert np.array_equal(render(treated(job, "split"), reader), before)
+    assert np.abs(render(treated(job, "turn_down", 0.0), reader) - before).max() < 1e-7
+    quieter = render(treated(job, "turn_down", 20.0), reader)
+    for start, end in SOUNDS:
+        assert np.array_equal(quieter[:, start:end], before[:, start:end])
+    assert np.allclose(quieter[:, 10_000:14_000], before[:, 10_000:14_000] * from_db(-20), atol=1e-6)
+
+
+def test_closing_up_moves_what_follows_and_opens_again(desk: MakeDesk) -> None:
+    job, _ = desk(48_000, 30_000)
+    later = in_time_order(job)[-1]
+    half = 1_200
+    closed = treated(job, "close_up", 2 * half / 48_000)
+    assert all(end_of(closed, a) == start_of(closed, b) for a, b in pairwise(in_time_order(closed)[:3]))
+    removed = 48_000 - closed_up_length(SPANS, 0, 48_000, half)
+    assert start_of(job, later) - start_of(closed, closed.clips[later.id]) == removed
+    assert in_time_order(closed)[2].head_frame == in_time_order(closed)[1].tail_frame  # 500 frames were short enough
+    again = treated(closed, "cut")
+    assert again.clips[later.id] == later
+    assert [c.origin_frame for c in in_time_order(again)[:3]] == [0, 0, 0]
+
+
+def test_finding_again_keeps_corrections_names_and_ids(desk: MakeDesk) -> None:
+    job, _ = desk(48_000)
+    job = treated(job, "cut")
+    first, second, _ = in_time_order(job)
+    job = edits.move_edge(job, first.id, "tail", 12_345).job
+    job = edits.set_fade(job, second.id, "head", Fade(300, "linear", 0.0, "own")).job
+    job = edits.rename_clip(job, second.id, "Kept name").job
+    moved = Sounds(((1_500, 9_500), (14_500, 21_200), (21_600, 41_000)), SOUNDS, -60.0, -50.0)
+    again = treated(job, "turn_down", 12.0, moved)
+    assert again.clips[first.id].tail_frame == 12_345 and again.clips[first.id].head_frame == 1_500
+    assert again.clips[second.id].name == "Kept name"
+    back = treated(again, "cut", 0.0, moved)
+    assert back.clips[second.id].fade_in == Fade(300, "linear", 0.0, "own")
+    assert back.clips[first.id].tail_frame == 12_345 and len(back.findings) == 1
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 2), st.sampled_from(["head", "tail"]), st.integers(-5_000, 60_000)), max_size=12),
+    st.booleans(),
+)
+@steady
+def test_any_edits_undone_give_the_first_state_and_clips_never_overlap(
+    desk: MakeDesk, moves: list[tuple[int, Side, int]], contiguous: bool
+) -> None:
+    job, _ = desk(48_000)
+    states = [job, treated(job, "turn_down" if contiguous else "cut")]
+    for number, side, frame in moves:
+        clip = in_time_order(states[-1])[number]
+        states.append(edits.move_edge(states[-1], clip.id, side, frame).job)
+        states.append(
+            edits.set_fade(states[-1], clip.id, side, Fade(abs(frame) + 1, made="own")).job
+            if not contiguous
+            else states[-1]
+        )
+    steps = [difference(before, after) for before, after in pairwise(states)]
+    undone = states[-1]
+    for step in reversed(steps):
+        undone = applied(undone, reversed_changes(step))
+    assert undone == job
+    redone = job
+    for step in steps:
+        redone = applied(redone, step)
+    assert redone == states[-1]
+    for state in states:
+        for left, right in pairwise(in_time_order(state)):
+            assert end_of(state, left) <= start_of(state, right)
+        for clip in state.clips.values():
+            lengths = [fade.length_frames for fade in (clip.fade_in, clip.fade_out) if fade]
+            assert clip.frames > 0 and sum(lengths) <= clip.frames
+
+
+def test_limits_are_said(desk: MakeDesk) -> None:
+    job, _ = desk(48_000)
+    job = treated(job, "cut")
+    first = in_time_order(job)[0]
+    assert "next clip begins" in edits.move_edge(job, first.id, "tail", 47_000).notes[0]
+    assert "no more" in edits.move_edge(job, first.id, "head", -1).notes[0]
+    assert "one frame" in edits.move_edge(job, first.id, "head", 47_000).notes[0]
+    assert "other fade" in edits.set_fade(job, first.id, "head", Fade(47_000, made="own")).notes[0]
+
+
+def test_ten_thousand_clips_change_one(desk: MakeDesk) -> None:
+    job, _ = desk(48_000)
+    many = {f"x{n}": Clip(f"x{n}", "l1", "s0", "x", 0, 10, 100 * n) for n in range(10_000)}
+    job = replace(job, clips=many)
+    changes = difference(job, edits.set_gain(job, "x77", -3.0).job)
+    assert [change.entity_id for change in changes] == ["x77"]

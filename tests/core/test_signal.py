@@ -1,0 +1,39 @@
+"""The pyramid against its slow, obvious twin, and levels against arithmetic."""
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from wemble.core.signal.levels import moving_rms
+from wemble.core.signal.pyramid import STEP, bin_frames, coarser, min_max, reduce_samples
+
+
+@settings(deadline=None, max_examples=40)
+@given(st.integers(1, 3), st.integers(1, 3000), st.sampled_from([1, 7, 64, 256]), st.integers(0, 2**31))
+def test_pyramid_equals_bin_by_bin(channels: int, frames: int, width: int, seed: int) -> None:
+    samples = np.random.default_rng(seed).uniform(-1.5, 1.5, (channels, frames)).astype(np.float32)
+    bins = [samples[:, at : at + width] for at in range(0, frames, width)]
+    assert np.array_equal(
+        min_max(samples, frames_per_bin=width),
+        np.stack([[b.min(axis=1), b.max(axis=1)] for b in bins], 1).T.swapaxes(1, 1),
+    )
+    reduced = reduce_samples(samples, frames_per_bin=width, before=np.zeros((channels, 1), np.float32))
+    slow = np.stack([np.sqrt((b.astype(float) ** 2).mean(axis=1)) for b in bins], axis=1)
+    assert np.allclose(reduced.rms, slow, rtol=2e-3, atol=1e-6)
+    difference = np.diff(samples.astype(float), axis=1, prepend=0)
+    slow = np.stack(
+        [np.sqrt((difference[:, a : a + width] ** 2).mean(axis=1)) for a in range(0, frames, width)], axis=1
+    )
+    assert np.allclose(reduced.difference_rms, slow, rtol=2e-3, atol=1e-6)
+    up = coarser(reduced.min_max)
+    assert np.array_equal(up[:, -1, 1], reduced.min_max[:, (up.shape[1] - 1) * STEP :, 1].max(axis=1))
+
+
+def test_bins_are_about_5_ms_at_every_rate() -> None:
+    assert all(2.0 <= 1000 * bin_frames(rate) / rate <= 6.0 for rate in range(8_000, 192_001, 100))
+
+
+def test_rms_of_a_sine_is_3_db_under_its_peak() -> None:
+    sine = np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)[None].astype(np.float32)
+    inner = moving_rms(sine, 4800)[0, 4800:-4800]
+    assert np.allclose(20 * np.log10(inner), -3.01, atol=0.02)  # arithmetic: 1/√2

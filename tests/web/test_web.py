@@ -1,0 +1,202 @@
+"""The doors: who is answered, what errors look like, what is generated, and what kill -9 leaves."""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from flask.testing import FlaskClient
+from tests.conftest import RATE, Server, phrases
+
+from wemble import errors
+from wemble.actions.library import Library
+from wemble.web.app import STATUS, create_app
+from wemble.web.generate import generated
+
+BringIn = Callable[..., tuple[str, object]]
+
+
+@pytest.fixture
+def client(library: Library) -> FlaskClient:
+    return create_app(library).test_client()
+
+
+def test_every_error_has_a_status() -> None:
+    everything = [
+        kind for kind in vars(errors).values() if isinstance(kind, type) and issubclass(kind, errors.WembleError)
+    ]
+    assert set(STATUS) == set(everything) - {errors.WembleError}
+
+
+def test_what_is_generated_is_current() -> None:
+    stale = [str(path) for path, text in generated().items() if path.read_text() != text]
+    assert not stale, "run python -m wemble.web.generate, and npm run types in frontend/"
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({}, 200),
+        ({"Host": "localhost:8731"}, 200),
+        ({"Host": "evil.example"}, 403),
+        ({"Host": "127.0.0.1.evil.example"}, 403),
+        ({"Origin": "http://evil.example"}, 403),
+        ({"Origin": "null"}, 403),
+        ({"Origin": "http://localhost"}, 200),
+        ({"Sec-Fetch-Site": "cross-site"}, 403),
+    ],
+)
+def test_only_our_own_page_is_answered(client: FlaskClient, headers: dict[str, str], status: int) -> None:
+    answer = client.get("/api/jobs", headers=headers)
+    assert answer.status_code == status
+    policy = answer.headers["Content-Security-Policy"]
+    assert "script-src 'self';" in policy and "unsafe-eval" not in policy and "default-src 'none'" in policy
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "match"),
+    [
+        ("GET", "/api/nowhere", None, 404, "address"),
+        ("GET", "/api/jobs/nope", None, 404, "start page"),
+        ("POST", "/api/jobs", b"{", 400, "JSON"),
+        ("POST", "/api/jobs", b'{"name": "  "}', 400, "1 to 200"),
+        ("POST", "/api/jobs", b'{"name": "a", "more": 1}', 400, "more"),
+        ("GET", "/api/sources/..%2f..%2fetc/tiles/1/0", None, 404, ""),
+        ("PATCH", "/api/uploads/nope", b"x", 400, "Upload-Offset"),
+        ("POST", "/api/jobs/nope/uploads", b'{"name": "a", "size_bytes": 99999999999999}', 413, "GiB"),
+        ("PUT", "/api/recipes/x", b'{"recipe": {"fade_ms": -1}}', 400, "fade_ms"),
+        ("DELETE", "/api/recipes/x", None, 404, "no recipe"),
+    ],
+)
+def test_errors_say_what_is_wrong(
+    client: FlaskClient, method: str, path: str, body: bytes | None, status: int, match: str
+) -> None:
+    answer = client.open(path, method=method, data=body)
+    assert answer.status_code == status, answer.text
+    assert match in answer.get_json()["message"] and set(answer.get_json()) == {"code", "message", "details"}
+
+
+def test_a_broken_upload_goes_on_where_it_stands(client: FlaskClient, take: Path) -> None:
+    data = take.read_bytes()
+    job_id = client.post("/api/jobs", json={"name": "up"}).get_json()["id"]
+    upload = client.post(f"/api/jobs/{job_id}/uploads", json={"name": "take.wav", "size_bytes": len(data)}).get_json()[
+        "id"
+    ]
+    url = f"/api/uploads/{upload}"
+    assert client.patch(url, data=data[:1000], headers={"Upload-Offset": "0"}).headers["Upload-Offset"] == "1000"
+    assert client.patch(url, data=data[2000:3000], headers={"Upload-Offset": "2000"}).status_code == 400
+    assert client.post(f"{url}/finish").status_code == 400
+    assert client.head(url).headers["Upload-Offset"] == "1000"
+    client.patch(url, data=data[500:], headers={"Upload-Offset": "500"})
+    assert client.patch(url, data=b"more", headers={"Upload-Offset": str(len(data))}).status_code == 413
+    assert client.post(f"{url}/finish").status_code == 200
+    for _ in range(200):
+        (task,) = client.get(f"/api/jobs/{job_id}/tasks").get_json()["tasks"]
+        if task["state"] == "done":
+            break
+        time.sleep(0.05)
+    assert task["state"] == "done" and task["result"]["source_id"]
+
+
+def test_tiles_are_the_pyramid_and_the_samples(
+    client: FlaskClient, library: Library, bring_in: BringIn, take: Path
+) -> None:
+    _, task = bring_in(take)
+    info = client.get(f"/api/sources/{task.result['source_id']}").get_json()
+    samples = soundfile.read(take, dtype="float32")[0]
+    for level in info["levels"]:
+        data = client.get(f"/api/sources/{info['id']}/tiles/{level}/0").data
+        part = samples[: level * info["tile_bins"]]
+        if level == 1:
+            assert np.array_equal(np.frombuffer(data, np.float32), part)
+        else:
+            tile = np.frombuffer(data, np.float16).reshape(-1, 1, 2)
+            assert np.allclose(
+                tile[:, 0, 1], [part[at : at + level].max() for at in range(0, len(part), level)], rtol=1e-3, atol=1e-6
+            )
+    assert client.get(f"/api/sources/{info['id']}/tiles/3/0").status_code == 400
+
+
+def call(
+    url: str, method: str = "GET", body: object = None, headers: dict[str, str] | None = None
+) -> dict[str, object]:
+    data = body if isinstance(body, bytes) else None if body is None else json.dumps(body).encode()
+    request = urllib.request.Request(url, data, headers or {}, method=method)
+    with urllib.request.urlopen(request, timeout=20) as answer:
+        text = answer.read()
+    return json.loads(text) if text else {}
+
+
+def bring_in_over_http(server: Server, job_id: str, data: bytes, name: str = "take.wav") -> str:
+    upload = call(f"{server.url}/api/jobs/{job_id}/uploads", "POST", {"name": name, "size_bytes": len(data)})
+    for at in range(0, len(data), 8 << 20):
+        call(f"{server.url}/api/uploads/{upload['id']}", "PATCH", data[at : at + (8 << 20)], {"Upload-Offset": str(at)})
+    return str(call(f"{server.url}/api/uploads/{upload['id']}/finish", "POST")["task_id"])
+
+
+def wait_until(server: Server, job_id: str, task_id: str, states: set[str]) -> dict[str, object]:
+    for _ in range(600):
+        tasks = call(f"{server.url}/api/jobs/{job_id}/tasks")["tasks"]
+        task = next(row for row in tasks if row["id"] == task_id)  # type: ignore[union-attr]
+        if task["state"] in states:
+            return task
+        time.sleep(0.02)
+    raise AssertionError(task)
+
+
+def test_kill_9_loses_nothing_that_was_answered(server: Server, tmp_path: Path) -> None:
+    job_id = str(call(f"{server.url}/api/jobs", "POST", {"name": "killed"})["id"])
+    small = tmp_path / "small.wav"
+    soundfile.write(small, phrases(), RATE)
+    wait_until(server, job_id, bring_in_over_http(server, job_id, small.read_bytes()), {"done"})
+
+    # In the middle of edits: whatever was answered is there, in order.
+    answered: list[str] = []
+
+    def edit_on_and_on() -> None:
+        revision = call(f"{server.url}/api/jobs/{job_id}")["revision"]
+        for number in range(10_000):
+            body = {"base_revision": revision, "edit": {"kind": "rename_job", "name": f"name {number}"}}
+            try:
+                revision = call(f"{server.url}/api/jobs/{job_id}/edits", "POST", body)["revision"]
+            except OSError:
+                return
+            answered.append(f"name {number}")
+
+    editor = threading.Thread(target=edit_on_and_on)
+    editor.start()
+    time.sleep(0.6)
+    server.kill()
+    editor.join()
+    server.start()
+    name = call(f"{server.url}/api/jobs/{job_id}")["job"]["name"]  # type: ignore[index]
+    assert answered and int(str(name).split()[1]) >= int(answered[-1].split()[1])
+
+    # In the middle of an import and of an export: no half files, and both can be started again.
+    big = tmp_path / "big.wav"
+    soundfile.write(big, np.tile(phrases(60.0), (12, 1)), RATE)
+    importing = bring_in_over_http(server, job_id, big.read_bytes(), "big.wav")
+    wait_until(server, job_id, importing, {"running"})
+    server.kill()
+    server.start()
+    assert not any((server.home / "scratch").iterdir())
+    assert wait_until(server, job_id, importing, {"interrupted"})
+    importing = str(call(f"{server.url}/api/tasks/{importing}/again", "POST")["task_id"])
+    wait_until(server, job_id, importing, {"done"})
+    opened = call(f"{server.url}/api/jobs/{job_id}")
+    assert len(opened["job"]["clips"]) == 2  # type: ignore[index]
+    request = {"kind": "flac_24", "per_phrase": False, "pattern": "{job}"}
+    body = {"revision": opened["revision"], "request": request}
+    sending = str(call(f"{server.url}/api/jobs/{job_id}/send", "POST", body)["task_id"])
+    wait_until(server, job_id, sending, {"running"})
+    server.kill()
+    server.start()
+    assert not any((server.home / "exports").iterdir()) and not any((server.home / "scratch").iterdir())
+    assert wait_until(server, job_id, sending, {"interrupted"})
