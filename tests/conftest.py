@@ -18,6 +18,7 @@ import soundfile
 
 from wemble.actions import importing
 from wemble.actions.editing import create_job
+from wemble.actions.executor import WorkerPool
 from wemble.actions.library import Library
 from wemble.actions.tasks import wait_for
 from wemble.store.records import TaskRow
@@ -36,9 +37,16 @@ def phrases(seconds: float = 6.0, rate: int = RATE, channels: int = 1, seed: int
     return np.repeat(take[:, None], channels, axis=1).astype(np.float32)
 
 
+@pytest.fixture(scope="session")
+def workers() -> Iterator[WorkerPool]:
+    pool = WorkerPool(1)
+    yield pool
+    pool.shutdown()
+
+
 @pytest.fixture
-def library(tmp_path: Path) -> Iterator[Library]:
-    opened = Library(tmp_path / "home", workers=1)
+def library(tmp_path: Path, workers: WorkerPool) -> Iterator[Library]:
+    opened = Library(tmp_path / "home", pool=workers)
     opened.start()
     yield opened
     opened.close()

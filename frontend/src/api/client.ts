@@ -97,7 +97,7 @@ export const api = {
         failures += 1;
         if (failures > 5 || (error instanceof ServerProblem && error.status >= 400)) throw error;
         await new Promise((resume) => setTimeout(resume, 500 * failures));
-        offset = (await json<UploadState>("GET", `/uploads/${upload.id}`)).received_bytes;
+        offset = (await json<UploadState>("GET", `/uploads/${upload.id}/state`)).received_bytes;
       }
       onProgress(offset / file.size);
     }

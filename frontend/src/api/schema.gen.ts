@@ -312,23 +312,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/uploads/{upload_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Ask where to go on with an upload. */
-        get: operations["upload_state"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/uploads/{upload_id}/finish": {
         parameters: {
             query?: never;
@@ -340,6 +323,23 @@ export interface paths {
         put?: never;
         /** Import a complete upload. */
         post: operations["finish_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/uploads/{upload_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ask where to go on with an upload. */
+        get: operations["upload_state"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1953,37 +1953,6 @@ export interface operations {
             };
         };
     };
-    upload_state: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                upload_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadState"];
-                };
-            };
-            /** @description not done */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     finish_upload: {
         parameters: {
             query?: never;
@@ -2002,6 +1971,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upload_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadState"];
                 };
             };
             /** @description not done */

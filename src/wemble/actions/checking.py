@@ -42,7 +42,7 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
 
 
 def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> list[Verdict]:
-    edge = edge_of(clip, side, joined=joined)
+    edge = edge_of(clip, side, joined=joined, source_frames=job.source(clip.source_id).frames)
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)

@@ -103,21 +103,19 @@ class WorkerPool(Executor):
         deadline = time.monotonic() + self._time_limit_s
         worker.send(work.function, work.args)
         while True:
-            message = worker.receive(_POLL_S)
-            if message is not None:
-                kind, *content = message
-                if kind == "progress":
-                    work.on_progress(*content)
-                    continue
-                if kind == "failed":
-                    raise content[0]
-                return content[0]
             if work.future.stop_asked.is_set():
                 worker.stop()
                 raise Cancelled("stopped; nothing was left half made")
             if time.monotonic() > deadline:
                 worker.stop()
                 raise WorkFailed(f"this took longer than {self._time_limit_s / 60:,.0f} minutes and was stopped")
+            match worker.receive(_POLL_S):
+                case ("progress", progress, doing):
+                    work.on_progress(progress, doing)
+                case ("failed", error):
+                    raise error
+                case ("done", result):
+                    return result
 
 
 class _Worker:

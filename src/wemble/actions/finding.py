@@ -186,7 +186,7 @@ def _tone(library: Library, job: Job, base: Finding | Clip, found: Sounds, treat
         records.add_source(db, row, now=library.now())
     library.reader.know(row.id, row.channels)
     if job.rate_hz != row.rate_hz:
-        convert_copy(library.home, row, job.rate_hz)
+        convert_copy(library.home, library.home.scratch, row, job.rate_hz)
     return SourceUse(row.id, f"{base.name}, room tone", row.rate_hz, row.channels, frames, derived_from=source.id)
 
 

@@ -113,7 +113,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         def bring_in(newest: Job) -> Edited:
             library.reader.know(source.id, source.channels)
             if newest.rate_hz and newest.rate_hz != source.rate_hz:
-                convert_copy(library.home, source, newest.rate_hz)
+                convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
             return add_source(newest, use)
 
         with library.database.write() as db:
@@ -144,7 +144,7 @@ class Imported:
     source: records.SourceRow
 
 
-def import_file(report: Report, root: Path, path: Path, name: str, job_rate_hz: int) -> Imported:
+def import_file(report: Report, work: Path, root: Path, path: Path, name: str, job_rate_hz: int) -> Imported:
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
     The hash is computed in a thread beside. Runs in a worker.
@@ -159,41 +159,38 @@ def import_file(report: Report, root: Path, path: Path, name: str, job_rate_hz: 
         raise NotFound(f"the file {path.name} is not there any more; bring it in again")
     report(0.0, "reading")
     found = probe(path)
-    home.check_space(path.stat().st_size + (found.frames or 0) * found.channels * 4)
+    home.check_space(3 * path.stat().st_size)
     digest = hashlib.sha256()
     hashing = threading.Thread(target=_hash, args=(path, digest))
     hashing.start()
-    folder = home.scratch / f"import-{new_id()}"
+    folder = work / "source"
     folder.mkdir()
-    try:
-        with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
-            for block in _ahead(decoded(path, found, BLOCK_FRAMES)):
-                writer.write(block)
-                if found.frames:
-                    report(min(0.9 * writer.frames / found.frames, 0.9), "decoding")
-            if not writer.frames:
-                raise InvalidInput("there is no sound in this file (0 frames)")
-            bins = writer.finish()
-        hashing.join()
-        source = _described(folder, digest.hexdigest(), found, writer, bins)
-        ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
-        shutil.copyfile(path, folder / f"original{ending}")
-        report(0.95, "keeping")
-        move_into_place(folder, home.source(source.id))
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
+        for block in _ahead(decoded(path, found, BLOCK_FRAMES)):
+            writer.write(block)
+            if found.frames:
+                report(min(0.9 * writer.frames / found.frames, 0.9), "decoding")
+        if not writer.frames:
+            raise InvalidInput("there is no sound in this file (0 frames)")
+        bins = writer.finish()
+    hashing.join()
+    source = _described(folder, digest.hexdigest(), found, writer, bins)
+    ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
+    shutil.copyfile(path, folder / f"original{ending}")
+    report(0.95, "keeping")
+    move_into_place(folder, home.source(source.id))
     if job_rate_hz and job_rate_hz != source.rate_hz:
         report(0.97, "converting the rate")
-        convert_copy(home, source, job_rate_hz)
+        convert_copy(home, work, source, job_rate_hz)
     return Imported(source)
 
 
-def convert_copy(home: Home, source: records.SourceRow, rate_hz: int) -> None:
-    """Convert a source's working copy to another rate, whole, once; fine if it is there."""
+def convert_copy(home: Home, work: Path, source: records.SourceRow, rate_hz: int) -> None:
+    """Convert a source's working copy to another rate, whole, once; fine if it is there. ``work`` is for the part."""
     folder = home.source(source.id)
     if copy_path(folder, rate_hz).exists():
         return
-    part = home.scratch / f"copy-{new_id()}.f32"
+    part = work / f"copy-{new_id()}.f32"
     stream = soxr.ResampleStream(source.rate_hz, rate_hz, source.channels, dtype="float32", quality="HQ")
     with copy_path(folder, source.rate_hz).open("rb") as there, part.open("wb") as out:
         while raw := there.read(BLOCK_FRAMES * source.channels * 4):

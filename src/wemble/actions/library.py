@@ -68,11 +68,12 @@ class _Recent:
 class Library:
     """One data folder, opened."""
 
-    def __init__(self, root: Path, *, workers: int = 2):
+    def __init__(self, root: Path, *, workers: int = 2, pool: WorkerPool | None = None):
         self.home = Home(root)
         self.database = Database(self.home.database)
         self.reader = FileReader(self.home)
-        self.pool = WorkerPool(workers)
+        self.pool = pool or WorkerPool(workers)
+        self._own_pool = pool is None
         self.running: dict[str, Any] = {}
         self._jobs, self._plans = _Recent(32), _Recent(8)
         self._measured, self._sources = _Recent(16), _Recent(4096)
@@ -90,7 +91,8 @@ class Library:
 
     def close(self) -> None:
         """End the workers and close every file."""
-        self.pool.shutdown()
+        if self._own_pool:
+            self.pool.shutdown()
         self.reader.close()
         self.database.close()
 

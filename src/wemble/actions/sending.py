@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import zipfile
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -97,7 +96,7 @@ class Sent:
 
 
 def export_files(
-    report: Report, root: Path, job: Job, request: Request, file_names: list[str], folder_name: str
+    report: Report, work: Path, root: Path, job: Job, request: Request, to_write: list[str], folder_name: str
 ) -> Sent:
     """Render and write every file beside, then move the folder into place. Runs in a worker."""
     home = Home(root)
@@ -106,25 +105,22 @@ def export_files(
     pieces = files_to_send(job, per_phrase=request.per_phrase)
     total = sum(piece.end - piece.start for piece in pieces)
     home.check_space(2 * total * job.channels * 4)
-    folder = home.scratch / f"export-{folder_name}"
+    folder = work / "export"
     folder.mkdir()
     done, peak, over = 0, 0.0, 0
-    try:
-        for piece, name in zip(pieces, file_names, strict=True):
-            with _Sink(folder / name, job, request, piece.end - piece.start) as sink:
-                for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
-                    highest = np.abs(samples).max(initial=0.0)
-                    peak, over = max(peak, float(highest)), over + int(np.count_nonzero(np.abs(samples) > 1.0))
-                    sink.write(samples, start)
-                    done += samples.shape[1]
-                    report(0.95 * done / total, f"writing {name}")
-        if len(file_names) > 1:
-            report(0.96, "packing")
-            _pack(folder, file_names)
-        move_into_place(folder, home.exports / folder_name)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
-    return Sent(file_names, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+    for piece, name in zip(pieces, to_write, strict=True):
+        with _Sink(folder / name, job, request, piece.end - piece.start) as sink:
+            for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
+                size = np.abs(samples)
+                peak, over = max(peak, float(size.max(initial=0.0))), over + int(np.count_nonzero(size > 1.0))
+                sink.write(samples, start)
+                done += samples.shape[1]
+                report(0.95 * done / total, f"writing {name}")
+    if len(to_write) > 1:
+        report(0.96, "packing")
+        _pack(folder, to_write)
+    move_into_place(folder, home.exports / folder_name)
+    return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
 def sent_file(library: Library, task_id: str, name: str) -> Path:

@@ -46,7 +46,7 @@ def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_
         raise InvalidInput("there is no such file")
     with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
         home = Home(Path(scratch))
-        row = import_file(report, home.root, path, path.name, 0).source
+        row = import_file(report, home.scratch, home.root, path, path.name, 0).source
         reader = FileReader(home, {row.id: row.channels})
         bins = read_energy(home.source(row.id), row.channels)
         levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
@@ -84,8 +84,8 @@ def check_file(path: Path) -> dict[str, Any]:
         first = int(found.sounds[0, 0]) if len(found.sounds) else None
         last = int(found.sounds[-1, 1]) if len(found.sounds) else None
         edges = (
-            Edge("head", 0, first, None, False, source.frames),
-            Edge("tail", source.frames, last, None, False, source.frames),
+            Edge("head", 0, first, None, False, source.frames, 0),
+            Edge("tail", source.frames, last, None, False, source.frames, 0),
         )
         verdicts = [
             asdict(verdict)
@@ -126,7 +126,13 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
             )
         to_write = [name.name for name in made]
         export_files(
-            lambda part, doing: report(0.4 + 0.6 * part, doing), opened.home.root, job, request, to_write, "out"
+            lambda part, doing: report(0.4 + 0.6 * part, doing),
+            opened.home.scratch,
+            opened.home.root,
+            job,
+            request,
+            to_write,
+            "out",
         )
         folder.mkdir(parents=True, exist_ok=True)
         for name in to_write:

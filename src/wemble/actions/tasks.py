@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import CancelledError
 from typing import Any
 
 from wemble.actions.executor import WorkFuture
@@ -27,9 +29,10 @@ def start_task(
     args: tuple[Any, ...],
     when_done: Callable[[Any], dict[str, Any]],
 ) -> str:
-    """Record a task, run ``function(report, *args)`` in a worker, then ``when_done(result)`` here.
+    """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
 
-    What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    ``work`` is a scratch folder of its own: whatever is left in it when the task is over, however it ended, goes with
+    it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
     """
     task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     with library.database.write() as db:
@@ -42,7 +45,9 @@ def start_task(
             written = time.monotonic()
             _update(library, task.id, "running", progress=part, doing=doing)
 
-    future = library.pool.submit_reporting(function, args, progress)
+    work = library.home.scratch / task.id
+    work.mkdir()
+    future = library.pool.submit_reporting(function, (work, *args), progress)
     library.running[task.id] = future
     threading.Thread(target=_finish, args=(library, task.id, future, when_done), daemon=True).start()
     return task.id
@@ -68,22 +73,26 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> record
 
 
 def _finish(library: Library, task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]) -> None:
+    state, fields = _outcome(task_id, future, when_done)
+    library.running.pop(task_id, None)
+    shutil.rmtree(library.home.scratch / task_id, ignore_errors=True)
+    _update(library, task_id, state, **fields)
+
+
+def _outcome(
+    task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]
+) -> tuple[records.TaskState, dict[str, Any]]:
     try:
-        result = when_done(future.result())
+        return "done", {"progress": 1.0, "result": when_done(future.result())}
     except Cancelled as error:
-        _update(library, task_id, "cancelled", error={"code": error.code, "message": error.message})
+        return "cancelled", {"error": {"code": error.code, "message": error.message}}
+    except CancelledError:
+        return "cancelled", {"error": {"code": "cancelled", "message": "stopped before it began"}}
     except WembleError as error:
-        _update(library, task_id, "failed", error={"code": error.code, "message": error.message})
-    except BaseException as error:
-        if future.cancelled():
-            _update(library, task_id, "cancelled", error={"code": "cancelled", "message": "stopped before it began"})
-        else:
-            log.exception("task %s", task_id)
-            _update(library, task_id, "failed", error={"code": "bug", "message": f"it failed: {error}"})
-    else:
-        _update(library, task_id, "done", progress=1.0, result=result)
-    finally:
-        library.running.pop(task_id, None)
+        return "failed", {"error": {"code": error.code, "message": error.message}}
+    except Exception as error:
+        log.exception("task %s", task_id)
+        return "failed", {"error": {"code": "bug", "message": f"it failed: {error}"}}
 
 
 def _update(library: Library, task_id: str, state: records.TaskState, **fields: Any) -> None:

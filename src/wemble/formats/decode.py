@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from wemble.errors import InvalidInput, Unsupported
 from wemble.formats.mp3 import UNTOLD_DELAY_FRAMES, says_its_delay
+from wemble.formats.riff import promised_frames
 
 Interleaved = NDArray[np.float32]
 
@@ -112,7 +113,7 @@ def _probe_sndfile(path: Path) -> Probe:
             f"the file does not say how much silence MP3 coding put in front; {skip:,} frames were taken off as an estimate"
         )
     decoder = f"libsndfile {soundfile.__libsndfile_version__}"
-    frames = info.frames if 0 < info.frames < 1 << 62 else None
+    frames = promised_frames(path) or (info.frames if 0 < info.frames < 1 << 62 else None)
     return Probe(f"{info.format} {info.subtype}", decoder, info.samplerate, info.channels, frames, skip, tuple(notes))
 
 

@@ -148,7 +148,7 @@ def begin_upload(body: models.NewUpload, job_id: str) -> models.UploadState:
     return _upload_state(row, 0)
 
 
-@endpoint(api, "GET", "/uploads/<upload_id>", answer=models.UploadState)
+@endpoint(api, "GET", "/uploads/<upload_id>/state", answer=models.UploadState)
 def upload_state(upload_id: str) -> models.UploadState:
     """Ask where to go on with an upload."""
     return _upload_state(*importing.received_bytes(library(), upload_id))

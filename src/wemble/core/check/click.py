@@ -18,7 +18,7 @@ at a tenth of its peak, which departs by −20 dB or more, from a 10 ms raised c
 _WHITE = 1e-9
 
 
-def click_figure(source: Samples, gain: NDArray[np.float64]) -> float:
+def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = slice(None)) -> float:
     """Return how many times the local residual an edge departs from prediction.
 
     A linear predictor is fitted to the uncut source around the edge. Its residual on what is heard (source times
@@ -32,6 +32,9 @@ def click_figure(source: Samples, gain: NDArray[np.float64]) -> float:
         The uncut source around the edge, about `CONTEXT_MS` on each side and all of the fade.
     gain : float64 array, shape (frames,)
         What the edge makes of it: 0 beyond the cut, the fade, 1 inside.
+    known : slice
+        Where ``source`` has samples at all. At the very start or end of a source nobody knows what lay beyond, and
+        its jump from nothing is not taken for its own doing.
 
     Returns
     -------
@@ -42,12 +45,14 @@ def click_figure(source: Samples, gain: NDArray[np.float64]) -> float:
     ----------
     Godsill, Rayner, *Digital Audio Restoration*, Springer 1998, ch. 5 (detection by prediction error); from memory.
     """
-    return max((_channel_figure(channel.astype(np.float64), gain) for channel in source), default=0.0)
+    return max((_channel_figure(channel.astype(np.float64), gain, known) for channel in source), default=0.0)
 
 
-def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64]) -> float:
+def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], known: slice) -> float:
     predictor = _prediction_error_filter(source)
-    uncut = np.abs(signal.lfilter(predictor, 1.0, source))
+    start, stop, _ = known.indices(len(source))
+    uncut = np.zeros(len(source))
+    uncut[start + ORDER : stop] = np.abs(signal.lfilter(predictor, 1.0, source))[start + ORDER : stop]
     heard = np.abs(signal.lfilter(predictor, 1.0, source * gain))
     changed = np.flatnonzero(gain < 1.0)
     if not len(changed):

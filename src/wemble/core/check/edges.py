@@ -42,13 +42,16 @@ class Edge:
     fade: Fade | None
     joined: bool
     clip_frames: int
+    outside_frames: int = 1 << 62
+    """How much of the source there is beyond the edge."""
 
 
-def edge_of(clip: Clip, side: Side, *, joined: bool) -> Edge:
+def edge_of(clip: Clip, side: Side, *, joined: bool, source_frames: int) -> Edge:
     """Return one edge of a clip."""
     if side == "head":
-        return Edge(side, clip.head_frame, clip.sound_start_frame, clip.fade_in, joined, clip.frames)
-    return Edge(side, clip.tail_frame, clip.sound_end_frame, clip.fade_out, joined, clip.frames)
+        return Edge(side, clip.head_frame, clip.sound_start_frame, clip.fade_in, joined, clip.frames, clip.head_frame)
+    beyond = source_frames - clip.tail_frame
+    return Edge(side, clip.tail_frame, clip.sound_end_frame, clip.fade_out, joined, clip.frames, beyond)
 
 
 def edge_verdicts(read: Read, edge: Edge, *, rate_hz: int, floors: BandFloors) -> list[Verdict]:
@@ -85,11 +88,13 @@ def edge_click(read: Read, edge: Edge, rate_hz: int) -> float:
         gain[context:] = 1.0
         if edge.fade and length:
             gain[context : context + length] = fade_in_gain(length, edge.fade.shape, edge.fade.bend)
-        return click_figure(read(edge.frame - context, context + inside), gain)
+        known = slice(max(context - edge.outside_frames, 0), None)
+        return click_figure(read(edge.frame - context, context + inside), gain, known=known)
     gain[:inside] = 1.0
     if edge.fade and length:
         gain[inside - length : inside] = fade_out_gain(length, edge.fade.shape, edge.fade.bend)
-    return click_figure(read(edge.frame - inside, context + inside), gain)
+    known = slice(None, inside + min(edge.outside_frames, context))
+    return click_figure(read(edge.frame - inside, context + inside), gain, known=known)
 
 
 def automatic_fade_frames(read: Read, edge: Edge, fade: Fade, *, rate_hz: int) -> int:
