@@ -16,8 +16,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-from speech_corpus import SPLITS, Take, takes
 
+from speech_corpus import SPLITS, Take, takes
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.recipe import Recipe

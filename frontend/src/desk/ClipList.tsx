@@ -63,7 +63,7 @@ export function ClipList() {
         aria-label={filter === "all" ? "all clips" : "clips to look at"}
         aria-activedescendant={clipId ? `row-${clipId}` : undefined}
         onKeyDown={(event) => {
-          const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+          const move = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15, Home: -Infinity, End: Infinity }[event.key];
           if (!move) return;
           event.preventDefault();
           const at = rows.findIndex((clip) => clip.id === clipId);

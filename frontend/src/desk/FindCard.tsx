@@ -136,21 +136,15 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
           {
             value: "turn_down",
             figure: all,
-            label: (
-              <>
-                turn down by <Num label="turn the quiet down by" value={amount("turn_down", 12)} unit="dB" lowest={0} highest={120} step={1} onChange={(db) => setTreatment({ kind: "turn_down", amount: db })} />
-              </>
-            ),
+            label: "turn down by",
+            extra: <Num label="turn the quiet down by" value={amount("turn_down", 12)} unit="dB" lowest={0} highest={120} step={1} onChange={(db) => setTreatment({ kind: "turn_down", amount: db })} />,
           },
           { value: "room_tone", label: "fill with room tone", figure: all },
           {
             value: "close_up",
             figure: length((draft) => draft.closed_up_frames),
-            label: (
-              <>
-                close up to <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />
-              </>
-            ),
+            label: "close up to",
+            extra: <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />,
           },
           { value: "split", label: "only split", figure: all },
         ]}
@@ -225,7 +219,7 @@ function Recipes({ recipe }: { readonly recipe: Recipe }) {
           {names.map((name) => (
             <div key={name} className="flex items-center">
               <DropdownMenu.Item className="flex flex-1 items-center gap-2 rounded-(--radius) px-2 py-1 outline-none data-highlighted:bg-shade" onSelect={() => setRecipe(saved.data?.[name] ?? {})}>
-                <span className="w-4">{same(saved.data?.[name]) && <Check size={14} aria-label="in use" />}</span>
+                <span className="w-4">{same(saved.data?.[name]) && <Check size={14} aria-hidden />}</span>
                 {name}
               </DropdownMenu.Item>
               <DropdownMenu.Item

@@ -260,27 +260,18 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
   const verdicts = useOpen((desk) => desk.verdicts.get(clip.id)?.verdicts);
   const mine = (verdicts ?? []).filter((verdict) => verdict.side === side);
   const [typed, setTyped] = useState<string | null>(null);
-  const by = (milliseconds: number) => {
-    choose(clip.id, side);
-    nudge(milliseconds === 0 ? 0 : Math.round((milliseconds * rateHz) / 1000));
-  };
-  const one = (frames: number) => {
-    choose(clip.id, side);
-    nudge(frames);
-  };
   const place = () => {
     const to = parseTime(typed ?? "", rateHz, frame);
     if (to !== null && to !== frame) void edit({ kind: "move_edge", clip_id: clip.id, side, source_frame: to });
     setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
-  const button = "num whitespace-nowrap rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs tracking-tight hover:border-ink";
   return (
     <footer className="space-y-1 px-3 pt-1.5 pb-2">
       <div className="flex items-center gap-1">
-        <button type="button" className={button} aria-label={`${side} 10 ms earlier`} onClick={() => by(-10)}>−10</button>
-        <button type="button" className={button} aria-label={`${side} 1 ms earlier`} onClick={() => by(-1)}>−1 ms</button>
-        <button type="button" className={button} aria-label={`${side} 1 frame earlier`} onClick={() => one(-1)}>−1f</button>
+        {NUDGES.slice(0, 3).map((step) => (
+          <Nudge key={step.text} {...step} side={side} clip={clip} rateHz={rateHz} />
+        ))}
         <input
           aria-label={`place of the ${side}`}
           className="num min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
@@ -299,9 +290,9 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
             }
           }}
         />
-        <button type="button" className={button} aria-label={`${side} 1 frame later`} onClick={() => one(1)}>+1f</button>
-        <button type="button" className={button} aria-label={`${side} 1 ms later`} onClick={() => by(1)}>+1 ms</button>
-        <button type="button" className={button} aria-label={`${side} 10 ms later`} onClick={() => by(10)}>+10</button>
+        {NUDGES.slice(3).map((step) => (
+          <Nudge key={step.text} {...step} side={side} clip={clip} rateHz={rateHz} />
+        ))}
       </div>
       <div className="flex items-center gap-2 text-soft">
         {joined ? (
@@ -332,6 +323,40 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
       </div>
       <Verdicts list={mine} />
     </footer>
+  );
+}
+
+const NUDGES = [
+  { text: "−10", milliseconds: -10, frames: 0 },
+  { text: "−1 ms", milliseconds: -1, frames: 0 },
+  { text: "−1f", milliseconds: 0, frames: -1 },
+  { text: "+1f", milliseconds: 0, frames: 1 },
+  { text: "+1 ms", milliseconds: 1, frames: 0 },
+  { text: "+10", milliseconds: 10, frames: 0 },
+] as const;
+
+interface NudgeProps {
+  readonly text: string;
+  readonly milliseconds: number;
+  readonly frames: number;
+  readonly side: Side;
+  readonly clip: Clip;
+  readonly rateHz: number;
+}
+
+function Nudge({ text, milliseconds, frames, side, clip, rateHz }: NudgeProps) {
+  return (
+    <button
+      type="button"
+      aria-label={`${text} ${side}`}
+      className="num rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs tracking-tight whitespace-nowrap hover:border-ink"
+      onClick={() => {
+        choose(clip.id, side);
+        nudge(frames + Math.round((milliseconds * rateHz) / 1000));
+      }}
+    >
+      {text}
+    </button>
   );
 }
 

@@ -21,11 +21,13 @@ const broadcast = (name: string) => () => listeners.get(name)?.forEach((run) => 
 
 /** Move the edge in hand. */
 export function nudge(frames: number): void {
-  const state = desk();
-  const clip = clipInHand(state);
-  if (!clip) return;
-  const from = state.side === "head" ? clip.head_frame : clip.tail_frame;
-  void edit({ kind: "move_edge", clip_id: clip.id, side: state.side, source_frame: from + frames });
+  const { clipId, side } = desk();
+  void edit(() => {
+    const clip = clipId === null ? undefined : desk().job.clips[clipId];
+    if (!clip) return null;
+    const from = side === "head" ? clip.head_frame : clip.tail_frame;
+    return { kind: "move_edge", clip_id: clip.id, side, source_frame: from + frames };
+  });
 }
 
 function nudgeMs(milliseconds: number): void {

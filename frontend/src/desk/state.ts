@@ -171,9 +171,16 @@ export function walk(direction: 1 | -1, by: "clip" | "edge"): void {
 
 // --- edits ---
 
-/** Make an edit; if somebody else was faster, say so and offer to do it on the newest state. */
-export async function edit(change: Edit): Promise<void> {
-  await attempt(() => api.edit(desk().id, desk().revision, change), () => edit(change));
+/**
+ * Make an edit; if somebody else was faster, say so and offer to do it on the newest state. An edit that builds on what
+ * is there (a nudge) is a function: it is asked when its turn comes, after the edits before it have been answered.
+ */
+export async function edit(change: Edit | (() => Edit | null)): Promise<void> {
+  const ask = () => {
+    const now = typeof change === "function" ? change() : change;
+    return now ? api.edit(desk().id, desk().revision, now) : null;
+  };
+  await attempt(ask, () => edit(change));
 }
 
 export async function step(direction: "undo" | "redo"): Promise<void> {
@@ -198,10 +205,11 @@ export async function applyRecipe(): Promise<void> {
 let queue: Promise<void> = Promise.resolve();
 
 /** One edit after the other: each is made on the revision that the one before it answered. */
-function attempt(ask: () => Promise<EditAnswer>, again: () => Promise<void>): Promise<void> {
+function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>): Promise<void> {
   queue = queue.then(async () => {
     try {
-      take(await ask());
+      const answer = await ask();
+      if (answer) take(answer);
     } catch (error) {
       set({ notice: wrong(error, again) });
     }

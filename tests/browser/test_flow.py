@@ -1,0 +1,349 @@
+"""The whole flow of a voiceover through the real interface, on the demo job and on files brought in by hand."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import urllib.request
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+from tests.browser.conftest import AXE
+from tests.conftest import RATE, Server, phrases
+
+
+def call(url: str) -> dict[str, Any]:
+    with urllib.request.urlopen(url, timeout=20) as answer:
+        return json.loads(answer.read())  # type: ignore[no-any-return]
+
+
+def rendered(server: Server, job_id: str, start: int, frames: int) -> np.ndarray:
+    revision = call(f"{server.url}/api/jobs/{job_id}")["revision"]
+    url = f"{server.url}/api/jobs/{job_id}/revisions/{revision}/audio?start={start}&frames={frames}"
+    with urllib.request.urlopen(url, timeout=20) as answer:
+        channels = int(answer.headers["X-Wemble-Channels"])
+        return np.frombuffer(answer.read(), np.float32).reshape(channels, -1)
+
+
+def open_demo(page: Page, server: Server) -> str:
+    page.goto(server.url)
+    page.get_by_role("link", name="Audio guide").first.click()
+    expect(page.get_by_role("heading", name="Find sound and silence")).to_be_visible()
+    return page.url.rsplit("/", 1)[1]
+
+
+def settled(page: Page) -> None:
+    """Wait for the answer to whatever was just asked."""
+    until(page, "window.unanswered === 0 && performance.now() - window.quietSince > 150")
+
+
+def until(page: Page, expression: str) -> None:
+    """Wait for something in the page; by asking again, since the page's policy lets nobody evaluate inside it."""
+    for _ in range(300):
+        if page.evaluate(expression):
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(expression)
+
+
+def number(page: Page, name: str) -> float:
+    return float(page.get_by_role("spinbutton", name=name).get_attribute("aria-valuenow") or "nan")
+
+
+def type_number(page: Page, name: str, value: str) -> None:
+    page.get_by_role("spinbutton", name=name).click()
+    page.get_by_role("textbox", name=name).fill(value)
+    page.keyboard.press("Enter")
+
+
+def heard(page: Page) -> list[dict[str, Any]]:
+    return page.evaluate("window.heard")  # type: ignore[no-any-return]
+
+
+def hear(page: Page, press: str, least: int = 1) -> list[dict[str, Any]]:
+    expect(page.get_by_role("button", name="play", exact=True)).to_be_visible()  # what played before is over
+    page.evaluate("window.heard.length = 0")
+    page.keyboard.press(press)
+    until(page, f"window.heard.length >= {least}")
+    return heard(page)
+
+
+def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp_path: Path) -> None:
+    job_id = open_demo(page, demo_server)
+    names = page.get_by_role("listbox")
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+
+    # Find: a dragged number is a draft; Apply is one revision, undo takes it back, and finding again keeps names.
+    before = call(f"{demo_server.url}/api/jobs/{job_id}")
+    room = page.get_by_role("spinbutton", name="room before")
+    box = room.bounding_box()
+    assert box
+    was = number(page, "room before")
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 35, box["y"] + 5, steps=6)
+    page.mouse.up()
+    assert number(page, "room before") > was
+    settled(page)
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["revision"] == before["revision"]
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+    after = call(f"{demo_server.url}/api/jobs/{job_id}")
+    assert after["undo_label"] == "find sound and silence" and len(after["job"]["clips"]) == len(before["job"]["clips"])
+    page.keyboard.press("Control+z")
+    settled(page)
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["job"] == before["job"]
+    page.keyboard.press("Control+Shift+z")
+    settled(page)
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["job"] == after["job"]
+
+    # Every treatment carries a length; closing up makes the job shorter.
+    page.get_by_role("radio", name=re.compile("close up to")).click()
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+    closed = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]
+    assert len(closed["joins"]) == len(closed["clips"]) - 1
+    page.get_by_role("radio", name=re.compile("cut away")).click()
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+
+    # Shape: by keys, by dragging in the lens, by typing; corrections survive finding again.
+    names.get_by_text("Mind", exact=False).or_(names.get_by_text("The slipway, wet")).first.click()
+    page.keyboard.press("2")
+    clip = next(
+        c
+        for c in call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"].values()
+        if c["name"] == "The slipway, wet"
+    )
+    for key in (",", "a", "A", ".", "d", "d"):
+        page.keyboard.press(key)
+    settled(page)
+    moved = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]
+    assert moved["head_frame"] == clip["head_frame"] - 480 + 48
+    lens = page.get_by_role("region", name="tail of The slipway, wet")
+    canvas = lens.locator("canvas").bounding_box()
+    assert canvas
+    edge_x = canvas["x"] + 0.7 * canvas["width"]
+    page.mouse.move(edge_x, canvas["y"] + 150)
+    page.mouse.down()
+    page.mouse.move(edge_x - 20, canvas["y"] + 150, steps=4)
+    page.mouse.up()
+    settled(page)
+    shorter = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]
+    assert shorter["tail_frame"] < clip["tail_frame"] and shorter["fade_out"]["made"] == "auto"
+    lens.get_by_role("combobox", name="shape of the fade at the tail").select_option("equal_power")
+    settled(page)
+    lens.get_by_role("spinbutton", name="fade at the tail").click()
+    lens.get_by_role("textbox", name="fade at the tail").fill("25")
+    page.keyboard.press("Enter")
+    settled(page)
+    own = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]["fade_out"]
+    assert own == {"length_frames": 1200, "shape": "equal_power", "bend": 0.0, "made": "own"}
+    page.keyboard.press("1")
+    type_number(page, "room after", "200")
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+    again = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]
+    assert (again["head_frame"], again["tail_frame"], again["fade_out"]) == (
+        moved["head_frame"],
+        shorter["tail_frame"],
+        own,
+    )
+
+    # Listen: just the head, the tail, the cursor on, the selection in a loop; what is scheduled is what is rendered.
+    page.get_by_role("listbox").focus()
+    for press, least in (("q", 2), ("w", 2), ("c", 2)):
+        blocks = hear(page, press, least)
+        compare_with_render(blocks, demo_server, job_id)
+    page.keyboard.press("l")
+    expect(page.get_by_role("button", name="loop")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("l")
+
+    # Verdicts under the lens, next edges by key.
+    page.keyboard.press("p")
+    expect(page.get_by_role("button", name="Head", exact=True)).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("n")
+    expect(page.get_by_role("button", name="Tail", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(lens.get_by_text("local residual")).to_be_visible()
+
+    # Send: the words, the names, a collision stops, then a zip with everything.
+    page.keyboard.press("4")
+    expect(page.get_by_text(re.compile(r"^\d+ files, \d:\d\d\.\d{3}, mono, 48 kHz, WAV 24-bit$"))).to_be_visible()
+    pattern = page.get_by_role("textbox", name="named")
+    pattern.fill("{job}")
+    expect(page.get_by_text("names are the same")).to_be_visible()
+    expect(page.get_by_role("button", name="Send", exact=True)).to_be_disabled()
+    pattern.fill("{number:3} {clip}")
+    page.get_by_label("as", exact=True).select_option("wav_16")
+    expect(page.get_by_text("WAV 16-bit").last).to_be_visible()
+    expect(page.get_by_role("button", name="Send", exact=True)).to_be_enabled()
+    page.get_by_role("button", name="Send", exact=True).click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name=re.compile("download all")).click()
+    archive = zipfile.ZipFile(io.BytesIO(Path(download.value.path()).read_bytes()))
+    clips = sorted(call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"].values(), key=lambda c: c["head_frame"])
+    assert archive.namelist() == [f"{n:03d} {c['name']}.wav" for n, c in enumerate(clips, 1)]
+    first, _ = soundfile.read(io.BytesIO(archive.read(archive.namelist()[0])), dtype="float32", always_2d=True)
+    length = clips[0]["tail_frame"] - clips[0]["head_frame"]
+    heard_there = rendered(demo_server, job_id, clips[0]["head_frame"], length)
+    assert first.shape == (length, 1) and np.abs(first.T - heard_there).max() <= 1.5 / 32768
+
+
+def compare_with_render(blocks: list[dict[str, Any]], server: Server, job_id: str) -> None:
+    """Find where a run of scheduled blocks was rendered from, and hold every sample and every start against it."""
+    rate = blocks[0]["rate"]
+    assert all(block["rate"] == block["bufferRate"] == rate for block in blocks)
+    played = 0
+    for block in blocks:
+        assert block["when"] == pytest.approx(blocks[0]["when"] + played / rate, abs=1e-9)
+        played += len(block["channels"][0])
+    together = np.array(
+        [np.concatenate([block["channels"][c] for block in blocks]) for c in range(len(blocks[0]["channels"]))],
+        np.float32,
+    )
+    spans = call(f"{server.url}/api/jobs/{job_id}")["job"]["clips"].values()
+    end = max(c["origin_frame"] + c["tail_frame"] for c in spans)
+    whole = np.concatenate([rendered(server, job_id, at, 1 << 20) for at in range(0, end, 1 << 20)], axis=1)
+    probe = together[0, together.shape[1] // 2 :][:400] if together[0].any() else together[0][:400]
+    at = together.shape[1] // 2
+    starts = [
+        s - at for s in np.flatnonzero(whole[0] == probe[0]) if np.array_equal(whole[0, s : s + len(probe)], probe)
+    ]
+    assert any(np.array_equal(whole[:, s : s + together.shape[1]], together) for s in starts if s >= 0)
+
+
+def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, server: Server, tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "one.wav", phrases(), RATE)
+    soundfile.write(tmp_path / "two at 44.flac", phrases(4.0, 44_100), 44_100)
+    (tmp_path / "letter.wav").write_bytes(b"dear all, this is not a recording")
+    (tmp_path / "empty.wav").write_bytes(b"")
+    page.goto(server.url)
+    expect(page.get_by_text("No job yet")).to_be_visible()
+    page.get_by_label("recordings", exact=True).set_input_files(
+        [str(p) for p in sorted(tmp_path.glob("*.*")) if p.is_file()]
+    )
+    expect(page.get_by_role("heading", name="Find sound and silence")).to_be_visible(timeout=30_000)
+    incoming = page.get_by_role("region", name="files coming in")
+    expect(incoming.get_by_text("2 failed")).to_be_visible()
+    expect(incoming.get_by_text("not audio that can be read")).to_be_visible()
+    expect(incoming.get_by_text("the file is empty")).to_be_visible()
+    incoming.get_by_role("button", name="clear").click()
+    job_id = page.url.rsplit("/", 1)[1]
+
+    # One recipe on all; a saved one is there after a reload.
+    page.get_by_role("radio", name="all recordings").click()
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied")).to_be_disabled()
+    job = call(f"{server.url}/api/jobs/{job_id}")["job"]
+    assert len(job["findings"]) == 2 and len(job["clips"]) == 5
+    page.get_by_role("button", name="Save as recipe").click()
+    page.get_by_role("textbox", name="name of the recipe").fill("booth")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("Recipe “booth” is saved")).to_be_visible()
+    page.reload()
+    page.get_by_role("button", name="recipes").click()
+    expect(page.get_by_role("menuitem", name="booth", exact=True)).to_be_visible()
+    page.keyboard.press("Escape")
+
+    # A 44.1 kHz source in a 48 kHz job: what is played, what is rendered and what the file holds before dither agree.
+    page.get_by_role("listbox").focus()
+    for _ in range(4):
+        page.keyboard.press("j")
+    blocks = hear(page, "c", 2)
+    compare_with_render(blocks, server, job_id)
+    page.keyboard.press("4")
+    page.get_by_label("as", exact=True).select_option("wav_float")
+    page.get_by_role("radio", name="one file of everything").click()
+    expect(page.get_by_text("1 file,")).to_be_visible()
+    page.get_by_role("button", name="Send", exact=True).click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name=re.compile("^download")).click()
+    samples, rate = soundfile.read(download.value.path(), dtype="float32", always_2d=True)
+    starts = [
+        c["origin_frame"] + -(-c["head_frame"] * RATE // job["sources"][c["source_id"]]["rate_hz"])
+        for c in job["clips"].values()
+    ]
+    assert rate == RATE and np.array_equal(samples.T, rendered(server, job_id, min(starts), len(samples)))
+
+
+def test_a_second_tab_is_told_and_does_it_on_the_newest(new_page: Callable[[], Page], demo_server: Server) -> None:
+    one, two = new_page(), new_page()
+    job_id = open_demo(one, demo_server)
+    open_demo(two, demo_server)
+    one.keyboard.press("d")
+    settled(one)
+    two.get_by_role("listbox").focus()
+    two.keyboard.press("End")
+    two.keyboard.press("ArrowUp")
+    expect(two.get_by_role("listbox").get_by_role("option", selected=True)).to_contain_text("Thanks")
+    two.keyboard.press("d")
+    expect(two.get_by_role("alert")).to_contain_text("changed elsewhere")
+    before = call(f"{demo_server.url}/api/jobs/{job_id}")
+    two.get_by_role("button", name="Do it on the newest").click()
+    expect(two.get_by_role("alert")).to_have_count(0)
+    settled(two)
+    after = call(f"{demo_server.url}/api/jobs/{job_id}")
+    thanks = next(c for c in before["job"]["clips"].values() if c["name"] == "Thanks")
+    assert after["job"]["clips"][thanks["id"]]["head_frame"] == thanks["head_frame"] + 48
+    assert after["undo_label"] == "move head"
+
+
+def test_axe_finds_nothing_serious_in_either_theme(page: Page, demo_server: Server) -> None:
+    page.goto(demo_server.url)
+    expect(page.get_by_role("link", name="Audio guide")).to_be_visible()
+    for theme in ("paper", "booth"):
+        page.goto(demo_server.url)
+        expect(page.get_by_role("link", name="Audio guide")).to_be_visible()
+        if theme == "booth":
+            page.get_by_role("button", name="booth theme").click()
+        serious(page, f"start, {theme}")
+        open_demo(page, demo_server)
+        for key, step in (("1", "find"), ("2", "shape"), ("4", "send")):
+            page.keyboard.press(key)
+            expect(page.get_by_role("complementary", name=f"step: {step}")).to_be_visible()
+            settled(page)
+            serious(page, f"{step}, {theme}")
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_be_visible()
+        serious(page, f"help, {theme}")
+        page.keyboard.press("Escape")
+
+
+def serious(page: Page, where: str) -> None:
+    # Playwright's own world is not under the page's policy, so axe need not be allowed by it.
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")["violations"]
+    grave = [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found if v["impact"] in ("serious", "critical")]
+    assert grave == [], where
+
+
+def test_single_keys_can_be_switched_off_and_never_act_while_typing(page: Page, demo_server: Server) -> None:
+    job_id = open_demo(page, demo_server)
+    revision = call(f"{demo_server.url}/api/jobs/{job_id}")["revision"]
+    page.keyboard.press("?")
+    page.get_by_role("checkbox", name="single keys are on").uncheck()
+    page.keyboard.press("Escape")
+    page.keyboard.press("d")
+    page.keyboard.press("2")
+    expect(page.get_by_role("complementary", name="step: find")).to_be_visible()
+    page.get_by_role("button", name="help").click()
+    page.get_by_role("checkbox", name="single keys are on").check()
+    page.keyboard.press("Escape")
+    place = page.get_by_role("textbox", name="place of the head")
+    place.click()
+    page.keyboard.type("dad2")
+    page.keyboard.press("Escape")
+    settled(page)
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["revision"] == revision
+    place.click()
+    place.fill("+5ms")
+    page.keyboard.press("Enter")
+    settled(page)
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["revision"] > revision
