@@ -103,7 +103,7 @@ def bench_import(path: Path, hours: float) -> None:
         reference.append(decode_and_write(path))
         work = Path(tempfile.mkdtemp(dir=home.scratch))
         with timed() as seconds:
-            row = importing.import_file(lambda part, doing: None, work, home.root, path, path.name, 0).source
+            row = importing.import_file(lambda part, doing: None, work, home.root, path, path.name, 0, True).source
         ours.append(seconds())
         pyramid = sum(p.stat().st_size for p in home.source(row.id).glob("*.f16")) / 1e6
         shutil.rmtree(home.source(row.id))

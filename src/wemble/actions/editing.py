@@ -65,12 +65,12 @@ def edit(
         if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)
-        if not difference(before, edited.job):
+        changes = difference(before, edited.job)
+        if not changes:
             return _answer(db, head.id, [], edited.notes)
-        revision = jobs.add_revision(
-            db, parent, edited.job, difference(since, edited.job), label=label, merge_key=merge_key, now=library.now()
-        )
-        answer = _answer(db, revision, difference(before, edited.job), edited.notes)
+        kept = changes if since is before else difference(since, edited.job)
+        revision = jobs.add_revision(db, parent, edited.job, kept, label=label, merge_key=merge_key, now=library.now())
+        answer = _answer(db, revision, changes, edited.notes)
     library.keep_job(revision, edited.job)
     return answer
 

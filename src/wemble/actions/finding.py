@@ -209,8 +209,8 @@ def _quiet(library: Library, base: Finding | Clip, found: Sounds, source: record
 
 
 def _flat(spans: Spans) -> list[int]:
-    return [int(frame) for frame in spans.ravel()]
+    return spans.ravel().tolist()
 
 
 def _pairs(spans: Spans) -> tuple[tuple[int, int], ...]:
-    return tuple((int(start), int(end)) for start, end in spans)
+    return tuple((start, end) for start, end in spans.tolist())

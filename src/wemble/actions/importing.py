@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import os
 import queue
 import shutil
 import threading
@@ -28,7 +30,7 @@ from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound, TooLarge
 from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
 from wemble.store import jobs, records
-from wemble.store.files import Home, SourceWriter, copy_path, move_into_place
+from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
 PART_BYTES = 8 << 20
 LARGEST_UPLOAD_BYTES = 16 << 30
@@ -123,6 +125,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
                 records.delete_upload(db, upload_id)
         if upload_id is not None:
             path.unlink(missing_ok=True)
+        threading.Thread(target=settle, args=(library.home.source(source.id),), daemon=True).start()
         return {"source_id": source.id, "revision": answer.revision, "notes": list(source.notes)}
 
     return start_task(
@@ -132,7 +135,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         name,
         {"name": name, "upload_id": upload_id},
         import_file,
-        (library.home.root, path, name, job.rate_hz),
+        (library.home.root, path, name, job.rate_hz, upload_id is not None),
         brought_in,
     )
 
@@ -144,10 +147,13 @@ class Imported:
     source: records.SourceRow
 
 
-def import_file(report: Report, work: Path, root: Path, path: Path, name: str, job_rate_hz: int) -> Imported:
+def import_file(
+    report: Report, work: Path, root: Path, path: Path, name: str, job_rate_hz: int, owned: bool = False
+) -> Imported:
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
-    The hash is computed in a thread beside. Runs in a worker.
+    The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
+    them. Runs in a worker.
 
     Raises
     ------
@@ -176,7 +182,7 @@ def import_file(report: Report, work: Path, root: Path, path: Path, name: str, j
     hashing.join()
     source = _described(folder, digest.hexdigest(), found, writer, bins)
     ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
-    shutil.copyfile(path, folder / f"original{ending}")
+    _keep_original(path, folder / f"original{ending}", owned)
     report(0.95, "keeping")
     move_into_place(folder, home.source(source.id))
     if job_rate_hz and job_rate_hz != source.rate_hz:
@@ -204,6 +210,14 @@ def convert_copy(home: Home, work: Path, source: records.SourceRow, rate_hz: int
 
 def _part(home: Home, upload_id: str) -> Path:
     return home.uploads / f"{upload_id}.part"
+
+
+def _keep_original(path: Path, place: Path, owned: bool) -> None:
+    if owned:
+        with contextlib.suppress(OSError):  # another file system
+            os.link(path, place)
+            return
+    shutil.copyfile(path, place)
 
 
 def _hash(path: Path, digest: hashlib._Hash) -> None:

@@ -22,7 +22,7 @@ from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
 from wemble.formats.encode import KINDS, MP3_KBPS, Kind, Writer, rate_for
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place
+from wemble.store.files import FileReader, Home, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
 
@@ -119,6 +119,7 @@ def export_files(
     if len(to_write) > 1:
         report(0.96, "packing")
         _pack(folder, to_write)
+    settle(folder)
     move_into_place(folder, home.exports / folder_name)
     return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 

@@ -25,7 +25,7 @@ class Envelope:
 
     ``level_db`` and ``upper_db`` are float32 (bins,): the RMS over about 10 ms, of the samples and of their first
     difference, which weighs the upper band. ``sustained_db`` is the level over about 50 ms, in which a restless
-    floor is steadier.
+    floor is steadier. ``power`` and ``upper_power`` are the first two as powers.
     """
 
     rate_hz: int
@@ -34,6 +34,8 @@ class Envelope:
     level_db: Levels
     upper_db: Levels
     sustained_db: Levels
+    power: Levels
+    upper_power: Levels
 
     @property
     def bin_s(self) -> float:
@@ -48,13 +50,16 @@ class Envelope:
         """Return the envelope of whole bins that ``[start_frame, end_frame)`` touches."""
         low, high = start_frame // self.bin_frames, -(-end_frame // self.bin_frames)
         frames = min(high * self.bin_frames, self.frames) - low * self.bin_frames
+        span = slice(low, high)
         return Envelope(
             self.rate_hz,
             self.bin_frames,
             frames,
-            self.level_db[low:high],
-            self.upper_db[low:high],
-            self.sustained_db[low:high],
+            self.level_db[span],
+            self.upper_db[span],
+            self.sustained_db[span],
+            self.power[span],
+            self.upper_power[span],
         )
 
 
@@ -63,7 +68,10 @@ def envelope(bins: Bins, *, rate_hz: int, bin_frames: int, frames: int) -> Envel
     level, upper = _loudest_power(bins.rms), _loudest_power(bins.difference_rms)
     width = max(round(_SUSTAINED_S * rate_hz / bin_frames), 1)
     sustained = ndimage.uniform_filter1d(level, width, mode="nearest") if len(level) else level
-    return Envelope(rate_hz, bin_frames, frames, _to_db(_smoothed(level)), _to_db(_smoothed(upper)), _to_db(sustained))
+    smooth, smooth_upper = _smoothed(level), _smoothed(upper)
+    return Envelope(
+        rate_hz, bin_frames, frames, _to_db(smooth), _to_db(smooth_upper), _to_db(sustained), smooth, smooth_upper
+    )
 
 
 def _loudest_power(rms: NDArray[np.float16]) -> Levels:

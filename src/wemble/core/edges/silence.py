@@ -11,6 +11,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 
 import numpy as np
@@ -169,7 +170,7 @@ def _sort_out(
     clicks, rest = candidates[short], candidates[~short]
     if recipe.breaths_are_sound or not len(rest):
         return clicks, rest[:0], rest
-    voiced = seeds & (mean_frequency_hz(envelope, floor) < _VOICED_BELOW_HZ)
+    voiced = seeds & _voiced(envelope, floor)
     peaks = np.maximum.reduceat(envelope.level_db, np.minimum(rest, len(seeds) - 1).ravel())[::2]
     breathy = (
         (counts_in(voiced, rest) < envelope.bins(_VOICED_MS))
@@ -179,15 +180,16 @@ def _sort_out(
     return clicks, rest[breathy], rest[~breathy]
 
 
-def mean_frequency_hz(envelope: Envelope, floor: Floor) -> NDArray[np.float32]:
-    """Return where the energy of each bin lies, floor taken off: the frequency of a sine with the same two levels.
+def _voiced(envelope: Envelope, floor: Floor) -> Flags:
+    """Say of each bin whether its energy, floor taken off, lies low.
 
-    For a sine the first difference multiplies the amplitude by 2 sin(πf/rate); solved for f.
+    For a sine of frequency f the first difference multiplies the amplitude by 2 sin(πf/rate); the ratio of the two
+    powers is compared with that of `_VOICED_BELOW_HZ`.
     """
-    level = np.power(10.0, envelope.level_db / 10.0) - 10.0 ** (floor.level_db / 10.0)
-    upper = np.power(10.0, envelope.upper_db / 10.0) - 10.0 ** (floor.upper_db / 10.0)
-    ratio = np.sqrt(np.maximum(upper, 0.0) / np.maximum(level, 1e-20))
-    return np.asarray(envelope.rate_hz / np.pi * np.arcsin(np.minimum(ratio / 2.0, 1.0)), dtype=np.float32)
+    most = np.float32((2.0 * np.sin(np.pi * _VOICED_BELOW_HZ / envelope.rate_hz)) ** 2)
+    level = envelope.power - np.float32(10.0 ** (floor.level_db / 10.0))
+    upper = envelope.upper_power - np.float32(10.0 ** (floor.upper_db / 10.0))
+    return np.asarray(upper < most * level)
 
 
 def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Spans) -> Spans:
@@ -204,17 +206,20 @@ def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Sp
     bin_ms = 1000.0 * envelope.bin_s
     after = np.where(_starts_at_once(envelope, beside), _RELEASE_REACH_MS, reach) / bin_ms
     before = np.where(reach < _FAINT_REACH_MS, _DROPPED_REACH_BEFORE_MS, reach) / bin_ms
-    out = mains.copy()
-    for row in out:
-        at = int(np.searchsorted(beside[:, 0], row[1], "left"))
-        while at < len(beside) and beside[at, 0] - row[1] < after[at]:
-            row[1] = max(row[1], beside[at, 1])
+    starts, ends = beside[:, 0].tolist(), beside[:, 1].tolist()
+    after_bins, before_bins = after.tolist(), before.tolist()
+    out: list[tuple[int, int]] = []
+    for start, end in mains.tolist():
+        at = bisect_left(starts, end)
+        while at < len(starts) and starts[at] - end < after_bins[at]:
+            end = max(end, ends[at])
             at += 1
-        at = int(np.searchsorted(beside[:, 1], row[0], "right")) - 1
-        while at >= 0 and row[0] - beside[at, 1] < before[at]:
-            row[0] = min(row[0], beside[at, 0])
+        at = bisect_right(ends, start) - 1
+        while at >= 0 and start - ends[at] < before_bins[at]:
+            start = min(start, starts[at])
             at -= 1
-    return merged(out, 1)
+        out.append((start, end))
+    return merged(np.array(out, np.int64).reshape(-1, 2), 1)
 
 
 def _starts_at_once(envelope: Envelope, spans: Spans) -> Flags:

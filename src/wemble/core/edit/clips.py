@@ -20,7 +20,7 @@ from wemble.core.edit.model import (
     check_name,
     set_clips,
 )
-from wemble.core.edit.placement import end_of, job_span, placed, start_of, to_source_frames
+from wemble.core.edit.placement import end_of, job_span, placed, spans_on_lane, start_of, to_source_frames
 from wemble.core.shape.curves import SHAPES
 from wemble.errors import InvalidInput
 
@@ -141,10 +141,12 @@ def _first_lane(job: Job) -> tuple[Job, Lane]:
 
 def _neighbour(job: Job, clip: Clip, side: Side) -> Clip | None:
     start, end = start_of(job, clip), end_of(job, clip)
-    others = [other for other in job.clips.values() if other.lane_id == clip.lane_id and other.id != clip.id]
+    spans = [span for span in spans_on_lane(job, clip.lane_id) if span[2].id != clip.id]
     if side == "head":
-        return max((o for o in others if end_of(job, o) <= start), key=lambda o: end_of(job, o), default=None)
-    return min((o for o in others if start_of(job, o) >= end), key=lambda o: start_of(job, o), default=None)
+        before = max((span for span in spans if span[1] <= start), key=lambda span: span[1], default=None)
+        return before[2] if before else None
+    after = min((span for span in spans if span[0] >= end), key=lambda span: span[0], default=None)
+    return after[2] if after else None
 
 
 def _continues(clip: Clip, neighbour: Clip, side: Side) -> bool:

@@ -49,6 +49,19 @@ def end_of(job: Job, clip: Clip) -> int:
     return placed(job, clip, clip.tail_frame)
 
 
+def spans_on_lane(job: Job, lane_id: str) -> list[tuple[int, int, Clip]]:
+    """Return (start, end, clip) of every clip of a lane, in job frames, in no order. Quick, for ten thousand clips."""
+    rates = {source.id: source.rate_hz for source in job.sources.values()}
+    job_rate = job.rate_hz
+    spans = []
+    for clip in job.clips.values():
+        if clip.lane_id == lane_id:
+            rate, origin = rates[clip.source_id], clip.origin_frame
+            start, end = origin - (-clip.head_frame * job_rate // rate), origin - (-clip.tail_frame * job_rate // rate)
+            spans.append((start, end, clip))
+    return spans
+
+
 def in_time_order(job: Job) -> list[Clip]:
     """Return the clips by lane, then by where they start."""
     lanes = {lane.id: lane.position for lane in job.lanes.values()}

@@ -6,6 +6,7 @@ full scale; silence is `SILENCE_DB` and not minus infinity, so that levels can b
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -68,14 +69,23 @@ def moving_rms(samples: Samples, window_frames: int) -> NDArray[np.float64]:
     float64 array, shape (channels, frames)
         Linear amplitude. No frames, no values.
     """
-    frames = samples.shape[1]
-    power = np.zeros((samples.shape[0], frames + 1))
+    channels, frames = samples.shape
+    power = np.zeros((channels, frames + 1))
     np.cumsum(np.square(samples, dtype=np.float64), axis=1, out=power[:, 1:])
-    at = np.arange(frames)
-    low = np.maximum(at - window_frames // 2, 0)
-    high = np.minimum(at - window_frames // 2 + window_frames, frames)
-    mean = (power[:, high] - power[:, low]) / np.maximum(high - low, 1)
+    before = window_frames // 2
+    mean = np.empty((channels, frames))
+    whole = max(frames - window_frames + 1, 0)  # windows that are not cut off: plain slices, no look-up
+    if whole:
+        mean[:, before : before + whole] = (power[:, window_frames:] - power[:, :whole]) / window_frames
+    cut_off = np.concatenate([np.arange(min(before, frames)), np.arange(min(before + whole, frames), frames)])
+    low, high = np.maximum(cut_off - before, 0), np.minimum(cut_off - before + window_frames, frames)
+    mean[:, cut_off] = (power[:, high] - power[:, low]) / np.maximum(high - low, 1)
     return np.asarray(np.sqrt(np.maximum(mean, 0.0)))
+
+
+@lru_cache
+def _upper_band_filter(rate_hz: int) -> NDArray[np.float64]:
+    return np.asarray(signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos"))
 
 
 def upper_band(samples: Samples, rate_hz: int) -> Samples:
@@ -85,5 +95,4 @@ def upper_band(samples: Samples, rate_hz: int) -> Samples:
     """
     if samples.shape[1] < 16:
         return samples
-    sos = signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos")
-    return np.asarray(signal.sosfiltfilt(sos, samples, axis=1), dtype=np.float32)
+    return np.asarray(signal.sosfiltfilt(_upper_band_filter(rate_hz), samples, axis=1), dtype=np.float32)
