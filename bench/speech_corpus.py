@@ -87,6 +87,8 @@ def prompts(voice: str) -> Iterator[tuple[int, NDArray[np.float32]]]:
         else:
             with av.open(str(path)) as container:
                 parts = [frame.to_ndarray().ravel() for frame in container.decode(audio=0)]
+            if not parts:
+                continue  # a few of the packages' files hold nothing
             rate, mono = 16_000, np.concatenate(parts).astype(np.float32) / 32768.0
         if 0.4 * rate <= len(mono) <= 12 * rate and np.abs(mono).max() > 0.05:
             yield rate, mono

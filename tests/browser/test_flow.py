@@ -18,6 +18,11 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import AXE
 from tests.conftest import RATE, Server, phrases
 
+from wemble.actions.editing import create_job
+from wemble.actions.importing import start_import
+from wemble.actions.library import Library
+from wemble.actions.tasks import wait_for
+
 
 def call(url: str) -> dict[str, Any]:
     with urllib.request.urlopen(url, timeout=20) as answer:
@@ -347,3 +352,48 @@ def test_single_keys_can_be_switched_off_and_never_act_while_typing(page: Page, 
     page.keyboard.press("Enter")
     settled(page)
     assert call(f"{demo_server.url}/api/jobs/{job_id}")["revision"] > revision
+
+
+def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> None:
+    quiet = 10 ** (-58 / 20) * np.random.default_rng(6).standard_normal((4 * 8_000, 2))
+    minute = np.tile(np.concatenate([phrases(2.0, 8_000, channels=2), quiet]), (10, 1))
+    path = tmp_path / "long.wav"
+    with soundfile.SoundFile(path, "w", 8_000, 2, subtype="PCM_16") as file:
+        for _ in range(180):
+            file.write(minute)
+    library = Library(tmp_path / "home", workers=1)
+    library.start()
+    job_id = create_job(library, "three hours")
+    assert wait_for(library, start_import(library, job_id, path, path.name)).state == "done"
+    library.close()
+    server = Server(tmp_path / "home")
+    try:
+        page.goto(f"{server.url}/jobs/{job_id}")
+        expect(page.get_by_text("1800 clips")).to_be_visible(timeout=20_000)
+        page.get_by_role("button", name="Apply", exact=True).click()
+        expect(page.get_by_role("button", name="Applied")).to_be_disabled(timeout=120_000)
+        settled(page)
+        page.get_by_role("listbox").focus()
+        page.keyboard.press("End")
+        page.keyboard.press("0")
+        page.keyboard.press("a")
+        settled(page)
+        job = call(f"{server.url}/api/jobs/{job_id}")["job"]
+        last = max(job["clips"].values(), key=lambda clip: clip["head_frame"])
+        blocks = hear(page, "c", 1)
+        heard_samples = np.array([np.concatenate([b["channels"][c] for b in blocks]) for c in range(2)], np.float32)
+        assert np.array_equal(heard_samples, rendered(server, job_id, last["head_frame"], heard_samples.shape[1]))
+        assert heard_samples.any()
+        page.keyboard.press("4")
+        page.get_by_role("radio", name="one file of everything").click()
+        page.get_by_label("as", exact=True).select_option("wav_float")
+        expect(page.get_by_text(re.compile("^1 file, 2:59:"))).to_be_visible()
+        page.get_by_role("button", name="Send", exact=True).click()
+        expect(page.get_by_role("link", name=re.compile("^download"))).to_be_visible(timeout=60_000)
+        (sent,) = (server.home / "exports").glob("*/*.wav")
+        first = min(clip["head_frame"] for clip in job["clips"].values())
+        for at in (0, 40_000_000, 86_000_000):
+            part, _ = soundfile.read(sent, 1 << 19, at, dtype="float32", always_2d=True)
+            assert np.array_equal(part.T, rendered(server, job_id, first + at, len(part)))
+    finally:
+        server.kill()

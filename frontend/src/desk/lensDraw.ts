@@ -90,9 +90,13 @@ function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: 
   ink.setLineDash([]);
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
   ink.textBaseline = "top";
-  ink.fillStyle = colours["ink"] ?? "";
   const label = side === "head" ? "sound starts" : "sound over";
-  ink.fillText(label, side === "head" ? x + 5 : x - 5 - ink.measureText(label).width, 26);
+  const width = ink.measureText(label).width;
+  const left = side === "head" ? x + 5 : x - 5 - width;
+  ink.fillStyle = colours["sheet"] ?? "";
+  ink.fillRect(left - 2, 25, width + 4, 15);
+  ink.fillStyle = colours["ink"] ?? "";
+  ink.fillText(label, left, 26);
   const room = ((picture.soundFrame - picture.edgeFrame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
   const [from, to] = [Math.min(edgeX, x), Math.max(edgeX, x)];
   if (to - from < 44 || room <= 0) return;

@@ -9,6 +9,9 @@ from wemble.actions.library import Library
 from wemble.core.edit.placement import job_span
 from wemble.store import jobs, records
 
+MOST_CHECKED_HERE = 500
+"""The start page is not to wait for the verdicts of thousands of clips; the job itself shows them."""
+
 
 @dataclass(frozen=True, slots=True)
 class JobCard:
@@ -43,6 +46,8 @@ def _card(library: Library, row: jobs.JobRow, busy: int) -> JobCard:
         waiting = "waiting for recordings"
     elif not job.findings:
         waiting = "ready to find sound and silence"
+    elif len(spoken) > MOST_CHECKED_HERE:
+        waiting = f"{len(spoken):,} clips found"
     else:
         doubtful = sum(row.doubtful for row in verdicts(library, row.head_revision))
         waiting = f"{doubtful} {'clip' if doubtful == 1 else 'clips'} to look at" if doubtful else "ready to send"

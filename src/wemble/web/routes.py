@@ -200,7 +200,11 @@ def _upload_state(row: records.UploadRow, received: int) -> models.UploadState:
 
 def _answered(answer: Answer) -> models.EditAnswer:
     changes = [
-        models.ChangeBody.model_construct(kind=change.kind, entity_id=change.entity_id, after=change.after)
+        models.ChangeBody.model_construct(
+            kind=change.kind,
+            entity_id=change.entity_id,
+            after=models.JobFields(**change.after) if change.kind == "job" else change.after,
+        )
         for change in answer.changes
     ]
     return models.EditAnswer.model_construct(

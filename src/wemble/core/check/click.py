@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, signal
+from scipy import linalg, ndimage, signal
 
 from wemble.core.signal.levels import Samples
 
@@ -70,8 +70,7 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], know
 
 
 def _running_maximum(values: NDArray[np.float64], reach: int) -> NDArray[np.float64]:
-    padded = np.pad(values, reach)
-    return np.asarray(np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1).max(axis=1))
+    return np.asarray(ndimage.maximum_filter1d(values, 2 * reach + 1, mode="constant"))
 
 
 def _prediction_error_filter(samples: NDArray[np.float64]) -> NDArray[np.float64]:

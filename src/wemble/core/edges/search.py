@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
-import numpy as np
+from dataclasses import dataclass
 
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor
@@ -57,20 +55,19 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         read, rough.sounds + shift, rate_hz=envelope.rate_hz, frames=tail_frame, floors=measured.band_floors
     ).clip(head_frame, tail_frame)
     sounds = sounds[sounds[:, 1] > sounds[:, 0]]
-    dropped_clicks, dropped_breaths = rough.clicks + shift, rough.breaths + shift
-    dropped = np.concatenate([dropped_clicks, dropped_breaths])
+    in_the_way = rough.in_the_way + shift
     spans = with_rooms(
         sounds - head_frame,
-        dropped - head_frame,
+        in_the_way - head_frame,
         recipe,
         rate_hz=envelope.rate_hz,
         frames=tail_frame - head_frame,
     )
-    return replace(
-        rough,
+    return Found(
         sounds=sounds,
         spans=spans + head_frame,
-        clicks=dropped_clicks,
-        breaths=dropped_breaths,
+        clicks=rough.clicks + shift,
+        breaths=rough.breaths + shift,
         bridged_gaps=rough.bridged_gaps + shift,
+        in_the_way=in_the_way,
     )

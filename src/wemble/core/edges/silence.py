@@ -49,7 +49,7 @@ class Found:
     """What a pass found, in source frames, int64 (n, 2) each.
 
     ``sounds`` are without rooms, ``spans`` with them, one for one. ``clicks`` and ``breaths`` were dropped.
-    ``shortest_inner_gap_frames`` is the shortest of the gaps that were bridged, 0 if none was.
+    ``bridged_gaps`` were shorter than the shortest gap; ``in_the_way`` is all that rooms stop short of.
     """
 
     sounds: Spans
@@ -57,6 +57,7 @@ class Found:
     clicks: Spans
     breaths: Spans
     bridged_gaps: Spans
+    in_the_way: Spans
 
 
 def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
@@ -81,8 +82,7 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
     gap = envelope.bins(recipe.shortest_gap_ms)
     sounds = merged(grown, gap)
     bridged = _bridged(grown, gap)
-    swelling = faint[(faint[:, 1] - faint[:, 0] <= envelope.bins(_CLICK_MS)) | ~_starts_at_once(envelope, faint)]
-    alone = _not_inside(np.concatenate([dropped, swelling]), sounds)
+    alone = _not_inside(np.concatenate([dropped, faint]), sounds)
     alone = np.stack([alone[:, 0] - envelope.bins(_SWELL_MS), alone[:, 1]], axis=1)
     width, frames = envelope.bin_frames, envelope.frames
     in_frames = np.minimum(sounds * width, frames)
@@ -92,6 +92,7 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
         clicks=_not_inside(clicks, sounds) * width,
         breaths=_not_inside(breaths, sounds) * width,
         bridged_gaps=bridged * width,
+        in_the_way=alone * width,
     )
 
 
