@@ -1,6 +1,6 @@
 """How well sound and silence are told apart on real speech: the definitions of the figures, and the report.
 
-    python bench/speech_accuracy.py [tune|report]
+    python bench/speech_accuracy.py [report|tune] [phrases a voice at the most] [-v]
 
 - onset error: |first frame detected − first audible frame| of each phrase, on what was detected (rooms not)
 - loss: audible time of a phrase that is not kept, rooms included; a phrase is hurt at more than 5 ms
@@ -119,12 +119,14 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
 
 def main() -> None:
     split = sys.argv[1] if len(sys.argv) > 1 else "report"
+    most = int(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2].isdigit() else 400
     for voice in SPLITS[split]:
         by_level: dict[str, Score] = defaultdict(Score)
-        for take in takes(split, voice):
-            score(take, ours, by_level[take.name.rsplit(" ", 1)[1] + " dB"])
+        for take in takes(split, voice, most=most):
+            score(take, ours, by_level["in all"])
+            score(take, ours, by_level[take.name.split(" ", 2)[2]])
         for level in sorted(by_level):
-            print(by_level[level].line(f"{voice} at {level}"))
+            print(by_level[level].line(f"{voice} {level}"), flush=True)
             if "-v" in sys.argv:
                 print("   " + "\n   ".join(by_level[level].hurt))
 

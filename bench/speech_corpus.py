@@ -30,7 +30,7 @@ PACKAGES = {
     "alsa": "alsa-utils",
 }
 SPLITS = {"tune": ("en", "es", "fr"), "report": ("it", "ru", "alsa", "espeak")}
-NOISES = {"tune": ("white", "pink"), "report": ("brown_hum", "fan")}
+NOISES = {"tune": ("white", "pink", "red_hum"), "report": ("brown_hum", "fan")}
 LEVELS_DB = (-60.0, -55.0, -50.0, -45.0)
 ESPEAK_LINES = (
     "The ferry leaves from the upper slipway.", "Mind the wet steps.", "Fish and fresh bread after six.",
@@ -114,6 +114,8 @@ def room_tone(kind: str, frames: int, rate: int, level_db: float, rng: np.random
         shape = np.ones_like(f)
     elif kind == "pink":
         shape = 1 / np.sqrt(np.maximum(f, 30))
+    elif kind == "red_hum":
+        shape = 1 / np.maximum(f, 90) ** 0.85 + 1e-4
     elif kind == "fan":
         shape = 1 / (1 + (f / 600.0) ** 1.5) + 0.02
     else:
@@ -121,10 +123,11 @@ def room_tone(kind: str, frames: int, rate: int, level_db: float, rng: np.random
     kernel = np.fft.irfft(shape)
     kernel = np.roll(kernel, 2048)[:4096] * np.hanning(4096)
     noise = signal.fftconvolve(white, kernel, "same")[rate // 2 : rate // 2 + frames]
-    if kind == "brown_hum":
+    if kind.endswith("hum"):
         t = np.arange(frames) / rate
+        hum_hz = 50 if kind == "brown_hum" else 60
         rms = np.sqrt(np.mean(noise**2))
-        noise = noise + 0.5 * rms * (np.sin(2 * np.pi * 50 * t) + 0.5 * np.sin(2 * np.pi * 150 * t + 1))
+        noise = noise + 0.5 * rms * (np.sin(2 * np.pi * hum_hz * t) + 0.5 * np.sin(2 * np.pi * 3 * hum_hz * t + 1))
     return (noise * (10 ** (level_db / 20) / np.sqrt(np.mean(noise**2)))).astype(np.float32)
 
 
