@@ -4,7 +4,7 @@ import tseslint from "typescript-eslint";
 export default tseslint.config(
   { ignores: ["**/*.gen.ts"] },
   ...tseslint.configs.strict,
-  { plugins: { "react-hooks": reactHooks }, rules: { ...reactHooks.configs.recommended.rules } },
+  { plugins: { "react-hooks": reactHooks }, rules: { "react-hooks/rules-of-hooks": "error", "react-hooks/exhaustive-deps": "error" } },
   {
     rules: {
       "no-restricted-globals": ["error", { name: "fetch", message: "only api/client.ts fetches" }],

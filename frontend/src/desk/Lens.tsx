@@ -54,11 +54,14 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     () => ({ side, edgeFrame, fadeFrames: fade?.length_frames ?? 0 }),
     [side, edgeFrame, fade],
   );
-  const shown: LensScene = {
-    ...scene,
-    ...(gesture.phase === "edge" ? { edgeFrame: gesture.edgeFrame } : {}),
-    ...(gesture.phase === "fade" ? { fadeFrames: gesture.fadeFrames } : {}),
-  };
+  const shown: LensScene = useMemo(
+    () => ({
+      ...scene,
+      ...(gesture.phase === "edge" ? { edgeFrame: gesture.edgeFrame } : {}),
+      ...(gesture.phase === "fade" ? { fadeFrames: gesture.fadeFrames } : {}),
+    }),
+    [scene, gesture],
+  );
   const limits: Limits = useMemo(
     () => ({ lowestFrame: -0.25 * rateHz, highestFrame: frames + 0.25 * rateHz, smallestFramesPerPx: 1 / 24 }),
     [rateHz, frames],

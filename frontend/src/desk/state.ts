@@ -60,7 +60,7 @@ export const useOpen = <T>(pick: (desk: Desk) => T): T => useDesk((state) => pic
 const set = (part: Partial<Desk>): void => useDesk.setState(part);
 
 const sources = new Map<string, SourceTiles>();
-const asked = new Set<string>();
+const asked = new Map<string, Promise<void>>();
 let draftRequest: AbortController | null = null;
 let verdictRequest: AbortController | null = null;
 
@@ -72,17 +72,28 @@ export const player = new Player((playing, message) => {
 /** The tiles of a source; undefined while it is being asked for. */
 export function tilesOf(sourceId: string): SourceTiles | undefined {
   const tiles = sources.get(sourceId);
-  if (!tiles && !asked.has(sourceId)) {
-    asked.add(sourceId);
-    void api.source(sourceId).then(
-      (info: SourceInfo) => {
-        sources.set(sourceId, new SourceTiles(info, arrived));
-        arrived();
-      },
-      () => asked.delete(sourceId),
-    );
-  }
+  if (!tiles) void askFor(sourceId);
   return tiles;
+}
+
+function askFor(sourceId: string): Promise<void> {
+  const underWay = asked.get(sourceId);
+  if (underWay) return underWay;
+  const asking = api.source(sourceId).then(
+    (info: SourceInfo) => {
+      sources.set(sourceId, new SourceTiles(info, arrived));
+      arrived();
+    },
+    () => void asked.delete(sourceId),
+  );
+  asked.set(sourceId, asking);
+  return asking;
+}
+
+/** Let the first picture ask for its tiles before anything that keeps the server busy for longer. */
+async function firstPicture(job: Job): Promise<void> {
+  await Promise.all(Object.keys(job.sources).slice(0, 8).map(askFor));
+  for (let frame = 0; frame < 4; frame += 1) await new Promise(requestAnimationFrame);
 }
 
 function arrived(): void {
@@ -122,7 +133,8 @@ export async function openDesk(id: string): Promise<void> {
   } satisfies Desk);
   const first = clipsInOrder(opened.job).find(speaks);
   if (first) choose(first.id);
-  await Promise.all([settle(), refreshVerdicts()]);
+  await firstPicture(opened.job);
+  if (useDesk.getState().id === id) await Promise.all([settle(), refreshVerdicts()]);
 }
 
 export function closeDesk(): void {

@@ -10,9 +10,16 @@ export function applyTheme(theme: Theme = currentTheme()): void {
   document.documentElement.dataset["theme"] = theme;
 }
 
-/** The colours of the theme, for canvases. */
-export function inks(): Record<"sheet" | "shade" | "rule" | "ink" | "soft" | "wave" | "pale" | "head" | "tail" | "join" | "warn" | "on-ink", string> {
-  const style = getComputedStyle(document.documentElement);
-  const names = ["sheet", "shade", "rule", "ink", "soft", "wave", "pale", "head", "tail", "join", "warn", "on-ink"] as const;
-  return Object.fromEntries(names.map((name) => [name, style.getPropertyValue(`--${name}`).trim()])) as ReturnType<typeof inks>;
+const NAMES = ["sheet", "shade", "rule", "ink", "soft", "wave", "pale", "head", "tail", "join", "warn", "on-ink"] as const;
+export type Inks = Readonly<Record<(typeof NAMES)[number], string>>;
+let known: { theme: string | undefined; inks: Inks } | null = null;
+
+/** The colours of the theme, for canvases; the same object for as long as the theme is the same. */
+export function inks(): Inks {
+  const theme = document.documentElement.dataset["theme"];
+  if (known?.theme !== theme) {
+    const style = getComputedStyle(document.documentElement);
+    known = { theme, inks: Object.fromEntries(NAMES.map((name) => [name, style.getPropertyValue(`--${name}`).trim()])) as Inks };
+  }
+  return known?.inks as Inks;
 }
