@@ -1,5 +1,5 @@
 /** Draws the strip: ruler, runs, marks, threshold, selection, playhead, and the overview under it. */
-import { drawColumns, drawEdgeMark, drawLevel, type Band } from "../wave/draw";
+import { drawEdgeMark, drawLevel, traceColumn, type Band } from "../wave/draw";
 import { endFrame, rulerStepS, toFrame, toPx, type Viewport } from "../wave/geometry";
 import type { Columns } from "../wave/tiles";
 import { formatTime } from "../time/format";
@@ -76,19 +76,8 @@ function drawSelection(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
 function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: string; name: string }, topPx: number, heightPx: number): void {
   const band: Band = { topPx: topPx + 30, heightPx: heightPx - 40, zoom: scene.zoom };
   const { view, colours } = scene;
-  const kept = new Uint8Array(view.widthPx);
   const visible = scene.runs.filter((run) => run.laneId === lane.id && run.end > view.startFrame && run.start < endFrame(view));
-  for (const run of visible.filter((one) => one.kept)) {
-    kept.fill(1, Math.max(Math.round(toPx(view, run.start)), 0), Math.max(Math.round(toPx(view, run.end)), 0));
-  }
-  for (const run of visible) {
-    const from = Math.max(Math.round(toPx(view, run.start)), 0);
-    const to = Math.min(Math.round(toPx(view, run.end)), view.widthPx);
-    const columns = to > from ? scene.columns(run, view, from, to) : null;
-    if (!columns) continue;
-    if (run.kept) drawColumns(ink, columns, from, 0, to - from, band, colours["wave"] ?? "");
-    else drawGaps(ink, columns, from, to, kept, band, colours["pale"] ?? "");
-  }
+  drawRuns(ink, scene, view, visible, band);
   if (scene.threshold !== null) drawLevel(ink, scene.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
   drawMarks(ink, scene, visible, topPx);
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
@@ -97,14 +86,46 @@ function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: 
   ink.fillText(lane.name, 10, topPx + 3);
 }
 
-function drawGaps(ink: CanvasRenderingContext2D, columns: Columns, from: number, to: number, kept: Uint8Array, band: Band, colour: string): void {
-  let at = from;
-  while (at < to) {
-    while (at < to && kept[at] === 1) at += 1;
-    const start = at;
-    while (at < to && kept[at] === 0) at += 1;
-    if (at > start) drawColumns(ink, columns, from, start - from, at - from, band, colour);
+/** Runs of one source with one origin: they are parts of one picture, which is looked up once. */
+interface Picture {
+  readonly run: Run;
+  readonly kept: Uint8Array;
+  readonly any: Uint8Array;
+}
+
+/** Draw runs in two strokes: what is cut away pale, what is kept in ink; a run is at least a pixel wide. */
+function drawRuns(ink: CanvasRenderingContext2D, scene: StripScene, view: Viewport, runs: readonly Run[], band: Band): void {
+  const pictures = new Map<string, Picture>();
+  const keptByAny = new Uint8Array(view.widthPx);
+  for (const run of runs) {
+    const key = `${run.sourceId} ${run.originFrame}`;
+    const picture = pictures.get(key) ?? { run, kept: new Uint8Array(view.widthPx), any: new Uint8Array(view.widthPx) };
+    pictures.set(key, picture);
+    const from = Math.max(Math.round(toPx(view, run.start)), 0);
+    const to = Math.min(Math.max(Math.round(toPx(view, run.end)), from + 1), view.widthPx);
+    picture.any.fill(1, from, to);
+    if (!run.kept) continue;
+    picture.kept.fill(1, from, to);
+    keptByAny.fill(1, from, to);
   }
+  const looked = [...pictures.values()].flatMap((picture) => {
+    const from = picture.any.indexOf(1);
+    const columns = from < 0 ? null : scene.columns(picture.run, view, from, picture.any.lastIndexOf(1) + 1);
+    return columns ? [{ ...picture, from, columns }] : [];
+  });
+  const stroke = (colour: string, wanted: (picture: Picture, px: number) => boolean) => {
+    ink.beginPath();
+    for (const picture of looked) {
+      for (let n = 0; n < picture.columns.length / 2; n += 1) {
+        if (wanted(picture, picture.from + n)) traceColumn(ink, picture.columns, n, picture.from, band);
+      }
+    }
+    ink.lineWidth = 1;
+    ink.strokeStyle = colour;
+    ink.stroke();
+  };
+  stroke(scene.colours["pale"] ?? "", ({ any }, px) => any[px] === 1 && keptByAny[px] === 0);
+  stroke(scene.colours["wave"] ?? "", ({ kept }, px) => kept[px] === 1);
 }
 
 /** ◖ and ◗ at both ends of every clip, as long as they have room. */
@@ -134,12 +155,7 @@ function drawOverview(ink: CanvasRenderingContext2D, scene: StripScene): void {
   ink.fillStyle = scene.colours["sheet"] ?? "";
   ink.fillRect(x, top + 1, Math.max(right - x, 2), OVERVIEW_PX - 2);
   const band: Band = { topPx: top + 4, heightPx: OVERVIEW_PX - 8, zoom: scene.zoom };
-  for (const run of scene.runs) {
-    const from = Math.max(Math.floor(toPx(all, run.start)), 0);
-    const to = Math.min(Math.max(Math.ceil(toPx(all, run.end)), from + 1), all.widthPx);
-    const columns = scene.columns(run, all, from, to);
-    if (columns) drawColumns(ink, columns, from, 0, to - from, band, scene.colours[run.kept ? "wave" : "pale"] ?? "");
-  }
+  drawRuns(ink, scene, all, scene.runs, band);
   ink.fillStyle = scene.colours["ink"] ?? "";
   ink.fillRect(x, top, 1, OVERVIEW_PX);
   ink.fillRect(Math.max(right - 1, x + 1), top, 1, OVERVIEW_PX);

@@ -21,18 +21,20 @@ export const yOf = (band: Band, value: number): number =>
 /** Draw columns `[from, to)` at `xPx` and on. */
 export function drawColumns(ink: Ink, columns: Columns, xPx: number, from: number, to: number, band: Band, colour: string): void {
   ink.beginPath();
-  for (let px = from; px < to; px += 1) {
-    const low = columns[2 * px] ?? Number.NaN;
-    if (Number.isNaN(low)) continue;
-    const top = yOf(band, columns[2 * px + 1] ?? 0);
-    const bottom = yOf(band, low);
-    const x = xPx + px + 0.5;
-    ink.moveTo(x, Math.min(top, bottom - 1));
-    ink.lineTo(x, bottom);
-  }
+  for (let px = from; px < to; px += 1) traceColumn(ink, columns, px, xPx, band);
   ink.lineWidth = 1;
   ink.strokeStyle = colour;
   ink.stroke();
+}
+
+/** Add one column to the path that is under way. */
+export function traceColumn(ink: Ink, columns: Columns, px: number, xPx: number, band: Band): void {
+  const low = columns[2 * px] ?? Number.NaN;
+  if (Number.isNaN(low)) return;
+  const bottom = yOf(band, low);
+  const x = xPx + px + 0.5;
+  ink.moveTo(x, Math.min(yOf(band, columns[2 * px + 1] ?? 0), bottom - 1));
+  ink.lineTo(x, bottom);
 }
 
 /** Draw single samples as a line, with dots where there is room for them. */
