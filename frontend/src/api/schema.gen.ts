@@ -1264,7 +1264,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak";
             /**
              * State
              * @enum {string}

@@ -46,6 +46,21 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)
-        return edge_verdicts(reads(library, clip.source_id), edge, rate_hz=source.rate_hz, floors=source.floors.bands)
+        return edge_verdicts(
+            reads(library, clip.source_id),
+            edge,
+            rate_hz=source.rate_hz,
+            floors=source.floors.bands,
+            under_peak_db=_under_peak_db(library, clip),
+        )
 
     return library.edge_verdicts.get((clip.source_id, edge), compute)
+
+
+def _under_peak_db(library: Library, clip: Clip) -> float | None:
+    """Return how much quieter a clip's sound is than the loudest of its source, from the envelope."""
+    if clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return None
+    measured = library.measured(clip.source_id)
+    part = measured.envelope.part(clip.sound_start_frame, clip.sound_end_frame)
+    return measured.floor.peak_db - float(part.level_db.max(initial=measured.floor.level_db))

@@ -54,12 +54,17 @@ def edge_of(clip: Clip, side: Side, *, joined: bool, source_frames: int) -> Edge
     return Edge(side, clip.tail_frame, clip.sound_end_frame, clip.fade_out, joined, clip.frames, beyond)
 
 
-def edge_verdicts(read: Read, edge: Edge, *, rate_hz: int, floors: BandFloors) -> list[Verdict]:
+def edge_verdicts(
+    read: Read, edge: Edge, *, rate_hz: int, floors: BandFloors, under_peak_db: float | None = None
+) -> list[Verdict]:
     """Return every verdict of an edge, the gravest first.
 
-    Reads about 30 ms around the edge and its fade. ``floors`` are those of the source.
+    Reads about 30 ms around the edge and its fade. ``floors`` are those of the source; ``under_peak_db`` says how much
+    quieter than the recording's loudest the sound is, which is told at its head.
     """
     figures: list[tuple[Check, float]] = []
+    if edge.side == "head" and under_peak_db is not None:
+        figures.append(("weak", max(under_peak_db, 0.0)))
     if not edge.joined:
         figures.append(("click", edge_click(read, edge, rate_hz)))
         figures.append(("speech_clipped", _outside_over_floor_db(read, edge, rate_hz, floors)))
@@ -160,6 +165,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
         "{figure:.1f} dB outside, upper band",
         "soft sound outside, {figure:.1f} dB over the floor",
     ),
+    "weak": ("{figure:.0f} dB under the loudest", "speech? {figure:.0f} dB quieter than the loudest"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 

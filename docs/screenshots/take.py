@@ -1,0 +1,80 @@
+"""Takes the pictures of this folder anew from the demo data: python docs/screenshots/take.py
+
+Run it when a view has changed, and look at what it took.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+sys.path.insert(0, str(Path(__file__).parents[2]))
+
+from tests.browser.conftest import FLAGS
+from tests.conftest import Server
+
+from wemble.actions.library import Library
+from wemble.demo.build import add_demo
+
+HERE = Path(__file__).parent
+
+
+def take(page: Page, name: str) -> None:
+    page.wait_for_timeout(900)
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def main() -> None:
+    home = Path(tempfile.mkdtemp())
+    library = Library(home, workers=1)
+    library.start()
+    add_demo(library, print)
+    library.close()
+    server = Server(home)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", headless=True, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(server.url)
+        page.get_by_role("link", name="Audio guide").wait_for()
+        take(page, "start")
+        page.get_by_role("link", name="Audio guide").click()
+        page.get_by_text("Ferry bell, crack").click()
+        page.get_by_role("spinbutton", name="threshold").focus()
+        page.keyboard.press("Shift+ArrowUp")
+        page.get_by_role("radio", name="close up to").click()
+        take(page, "find")
+        page.reload()
+        page.get_by_text("Ticket hall, prices").click()
+        page.keyboard.press("2")
+        tail = page.get_by_role("region", name="tail of Ticket hall, prices")
+        tail.get_by_role("combobox", name="shape of the fade at the tail").select_option("equal_power")
+        tail.get_by_role("spinbutton", name="fade at the tail").click()
+        tail.get_by_role("textbox", name="fade at the tail").fill("80")
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="dismiss").or_(
+            page.get_by_role("heading", name="Shape the edges")
+        ).first.click()
+        take(page, "shape")
+        page.keyboard.press("4")
+        page.get_by_role("button", name="Send", exact=True).click()
+        page.get_by_role("link", name="download all").wait_for()
+        take(page, "send")
+        page.get_by_role("button", name="booth theme").click()
+        page.keyboard.press("1")
+        head = page.get_by_role("region", name="head of Ticket hall, prices").locator("canvas").bounding_box()
+        assert head
+        page.mouse.move(head["x"] + 0.62 * head["width"], head["y"] + 100)
+        for _ in range(12):
+            page.mouse.wheel(0, -220)
+        for _ in range(3):
+            page.keyboard.press("]")
+        take(page, "booth")
+        browser.close()
+    server.kill()
+
+
+if __name__ == "__main__":
+    main()
