@@ -154,7 +154,8 @@ def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> No
     of_pydub = seconds() * hours * 60
     print(f"finding again, {hours:g} h: {1000 * draft:.1f} ms  (asked ≤ 50 ms for 1 h)")
     print(
-        f"   librosa.effects.split {of_librosa:.2f} s: {of_librosa / draft:.0f}× ours; pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
+        f"   librosa.effects.split {of_librosa:.2f} s: {of_librosa / draft:.0f}× ours; "
+        f"pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
     )
     with timed() as seconds:
         finding.apply(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
@@ -191,7 +192,8 @@ def bench_render(library: Library, job_id: str, hours: float) -> None:
         for _ in plan.blocks(0, span, 1 << 16, reader):
             pass
     print(
-        f"render {hours:g} h stereo: {speed:.0f}× real time, memory grows by {peak - before:.0f} MB; four lanes: {span / RATE / seconds():.0f}× real time  (asked ≥ 100×)"
+        f"render {hours:g} h stereo: {speed:.0f}× real time, memory grows by {peak - before:.0f} MB; "
+        f"four lanes: {span / RATE / seconds():.0f}× real time  (asked ≥ 100×)"
     )
 
 
@@ -221,7 +223,8 @@ def bench_ten_thousand(library: Library) -> None:
             ).revision
         times.append(1000 * seconds())
     print(
-        f"an edit in a job of 10,000 clips: median {statistics.median(times):.1f} ms, 95 % {np.percentile(times, 95):.1f} ms  (asked ≤ 50 ms)"
+        f"an edit in a job of 10,000 clips: median {statistics.median(times):.1f} ms, "
+        f"95 % {np.percentile(times, 95):.1f} ms  (asked ≤ 50 ms)"
     )
     root = library.home.root
     with timed() as seconds:

@@ -111,7 +111,8 @@ def main() -> None:
         for act in ("idle", "pan", "zoom"):
             times = np.array(frames_while(page, act))
             print(
-                f"{act}: {len(times)} frames, median {np.median(times):.1f} ms, 95 % {np.percentile(times, 95):.1f} ms  (asked 95 % ≤ 17 ms)"
+                f"{act}: {len(times)} frames, median {np.median(times):.1f} ms, "
+                f"95 % {np.percentile(times, 95):.1f} ms  (asked ≤ 17 ms)"
             )
         browser.close()
     server.kill()

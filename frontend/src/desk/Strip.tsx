@@ -120,7 +120,8 @@ export function Strip() {
     const onOverview = event.clientY - bounds.top > bounds.height - OVERVIEW_PX;
     return { x, onOverview, frame: frameAtPx(scene, x, gesture.current.phase === "panning" || (gesture.current.phase === "idle" && onOverview)) };
   };
-  const shown = selection ? `selected ${formatTime(selection.start, job.rate_hz)} to ${formatTime(selection.end, job.rate_hz)}` : "";
+  const asTime = (frame: number) => formatTime(frame, job.rate_hz);
+  const shown = selection ? `selected ${asTime(selection.start)} to ${asTime(selection.end)}` : "";
 
   return (
     <div ref={box} className="relative h-full overflow-hidden bg-sheet">
