@@ -120,8 +120,7 @@ export function Strip() {
     const onOverview = event.clientY - bounds.top > bounds.height - OVERVIEW_PX;
     return { x, onOverview, frame: frameAtPx(scene, x, gesture.current.phase === "panning" || (gesture.current.phase === "idle" && onOverview)) };
   };
-  const asTime = (frame: number) => formatTime(frame, job.rate_hz);
-  const shown = selection ? `selected ${asTime(selection.start)} to ${asTime(selection.end)}` : "";
+  const shown = selection ? [selection.start, selection.end].map((frame) => formatTime(frame, job.rate_hz)).join(" to ") : "";
 
   return (
     <div ref={box} className="relative h-full overflow-hidden bg-sheet">
@@ -137,7 +136,7 @@ export function Strip() {
         onPointerUp={(event) => act({ kind: "up", ...at(event) })}
         onPointerCancel={() => act({ kind: "cancel" })}
       />
-      {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">{shown}</span>}
+      {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">selected {shown}</span>}
     </div>
   );
 }

@@ -17,6 +17,8 @@ interface Tile {
 export class SourceTiles {
   private readonly tiles = new Map<string, Tile>();
   private readonly asked = new Set<string>();
+  /** The tile that was looked up last: neighbouring bins lie in the same one. */
+  private last: { readonly level: number; readonly index: number; readonly tile: Tile } | null = null;
 
   constructor(
     readonly info: SourceInfo,
@@ -42,9 +44,11 @@ export class SourceTiles {
     const start = Math.max(Math.floor(startFrame), 0);
     const end = Math.min(start + frames, this.info.frames);
     const out = Array.from({ length: channels }, () => new Float32Array(Math.max(end - start, 0)));
+    let missing = false;
     for (let index = Math.floor(start / tile_bins); index * tile_bins < end; index += 1) {
       const tile = this.tile(1, index);
-      if (!tile) return null;
+      missing ||= !tile;
+      if (!tile) continue;
       for (let frame = Math.max(start, index * tile_bins); frame < Math.min(end, (index + 1) * tile_bins); frame += 1) {
         for (let channel = 0; channel < channels; channel += 1) {
           const row = out[channel];
@@ -52,7 +56,7 @@ export class SourceTiles {
         }
       }
     }
-    return out;
+    return missing ? null : out;
   }
 
   private fill(out: Columns, level: number, startFrame: number, framesPerPx: number, ask = true): boolean {
@@ -93,11 +97,13 @@ export class SourceTiles {
   }
 
   private tile(level: number, index: number, ask = true): Tile | undefined {
+    if (this.last?.level === level && this.last.index === index) return this.last.tile;
     const key = `${level}/${index}`;
     const tile = this.tiles.get(key);
     if (tile) {
       this.tiles.delete(key);
       this.tiles.set(key, tile);
+      this.last = { level, index, tile };
       return tile;
     }
     if (ask && !this.asked.has(key)) {
