@@ -1,0 +1,85 @@
+"""The demo says what it promises, and finding works at any rate in any job."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from tests.conftest import phrases
+
+from wemble.actions import checking, editing, finding, importing
+from wemble.actions.editing import create_job, open_job
+from wemble.actions.library import Library
+from wemble.actions.tasks import wait_for
+from wemble.core.edges.recipe import Treatment
+from wemble.core.edit.placement import end_of, in_time_order, start_of
+from wemble.core.edit.treat import targets
+from wemble.demo.build import JOB_NAME, add_demo
+from wemble.demo.script import PHRASES
+from wemble.demo.take import audio_guide
+
+
+def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library) -> None:
+    said: list[str] = []
+    add_demo(library, said.append)
+    add_demo(library, said.append)
+    assert said[-1] == "the demo is there already"
+    from wemble.actions.overview import job_cards
+
+    (card,) = job_cards(library)
+    assert card.name == JOB_NAME and card.waiting_for == "4 clips to look at"
+    opened = open_job(library, card.id)
+    names = [clip.name for clip in in_time_order(opened.job)]
+    assert [name for name in names if not name.startswith("Audio guide take")] == [name for name, _ in PHRASES]
+    _, begins = audio_guide()
+    for clip in opened.job.clips.values():
+        if (found := [frame for frame, name in begins if name == clip.name]) and clip.sound_start_frame is not None:
+            # espeak leaves some 30 ms of silence in front of each phrase
+            assert -0.01 < (clip.sound_start_frame - found[0]) / 48_000 < 0.08
+    doubtful = {row.clip_id for row in checking.verdicts(library, opened.revision) if row.doubtful}
+    assert {opened.job.clips[clip_id].name[:16] for clip_id in doubtful} == {"Audio guide take"}  # the chair
+
+
+@pytest.mark.parametrize("rate", [8_000, 16_000, 22_050, 44_100, 96_000, 192_000])
+def test_the_same_take_is_found_at_the_same_places_at_any_rate(library: Library, tmp_path: Path, rate: int) -> None:
+    path = tmp_path / "a.wav"
+    soundfile.write(path, phrases(6.0, rate, channels=2), rate, subtype="FLOAT")
+    job_id = create_job(library, "rates")
+    assert wait_for(library, importing.start_import(library, job_id, path, path.name)).state == "done"
+    opened = open_job(library, job_id)
+    recipe = finding.proposal(library, opened.job, targets(opened.job))
+    finding.apply(library, job_id, opened.revision, [], recipe, Treatment())
+    job = open_job(library, job_id).job
+    starts = [clip.sound_start_frame / rate for clip in in_time_order(job) if clip.sound_start_frame is not None]
+    ends = [clip.sound_end_frame / rate for clip in in_time_order(job) if clip.sound_end_frame is not None]
+    assert np.allclose(starts, [0.7, 2.7, 4.7], atol=0.01) and np.allclose(ends, [1.3, 3.3, 5.3], atol=0.01)
+
+
+@pytest.mark.parametrize("treatment", [Treatment("turn_down", 12), Treatment("room_tone"), Treatment("close_up", 0.2)])
+def test_treatments_hold_in_a_job_of_another_rate(library: Library, tmp_path: Path, treatment: Treatment) -> None:
+    """A 44.1 kHz take in a 48 kHz job: pieces abut to the frame, joins are where they abut, nothing is louder."""
+    first, second = tmp_path / "48.wav", tmp_path / "44.wav"
+    soundfile.write(first, phrases(2.0, 48_000), 48_000, subtype="FLOAT")
+    soundfile.write(second, phrases(8.0, 44_100), 44_100, subtype="FLOAT")
+    job_id = create_job(library, "two rates")
+    for path in (first, second):
+        assert wait_for(library, importing.start_import(library, job_id, path, path.name)).state == "done"
+    opened = open_job(library, job_id)
+    target = targets(opened.job)[1]
+    recipe = finding.proposal(library, opened.job, [target])
+    answer = finding.apply(library, job_id, opened.revision, [target], recipe, treatment)
+    job = open_job(library, job_id).job
+    by_id = job.clips
+    assert job.joins
+    for join in job.joins.values():
+        left, right = by_id[join.left_clip_id], by_id[join.right_clip_id]
+        assert end_of(job, left) == start_of(job, right)
+        continues = left.source_id == right.source_id and left.origin_frame == right.origin_frame
+        assert join.law == ("equal_gain" if continues else "equal_power")
+    plan = library.plan_at(answer.revision)
+    rendered = plan.render(0, plan.end_frame, library.reader)
+    assert np.abs(rendered).max() <= np.abs(phrases(8.0, 44_100)).max() * 1.02
+    editing.undo(library, job_id, answer.revision)
+    assert open_job(library, job_id).job == opened.job
