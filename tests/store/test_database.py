@@ -10,7 +10,7 @@ import pytest
 
 from wemble.core.edit.history import difference
 from wemble.core.edit.model import Clip, Job
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, TooLarge
 from wemble.store import jobs
 from wemble.store.database import Database, migrations
 
@@ -68,4 +68,18 @@ def test_a_long_history_is_read_from_its_checkpoints(tmp_path: Path) -> None:
         assert db.execute("SELECT count(*) FROM checkpoint").fetchone()[0] == 2
         for revision, state in states[::73]:
             assert jobs.get_state(db, revision) == state
+    database.close()
+
+
+def test_a_full_disk_changes_nothing_and_says_so(tmp_path: Path) -> None:
+    database = Database(tmp_path / "a.db")
+    with database.write() as db:
+        jobs.add_job(db, "j", Job("kept"), now=0.0)
+        pages = db.execute("PRAGMA page_count").fetchone()[0]
+        db.execute(f"PRAGMA max_page_count = {pages}")  # SQLite then answers as it does when the disk is full
+    big = Job("x", clips={f"c{n}": Clip(f"c{n}", "l", "s", "name " * 30, 0, 10, n) for n in range(500)})
+    with pytest.raises(TooLarge, match="make room"), database.write() as db:
+        jobs.add_job(db, "big", big, now=0.0)
+    with database.read() as db:
+        assert [row.name for row in jobs.list_jobs(db)] == ["kept"]
     database.close()

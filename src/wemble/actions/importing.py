@@ -89,9 +89,12 @@ def add_part(library: Library, upload_id: str, offset: int, data: bytes) -> int:
         raise InvalidInput(f"{there:,} bytes are here, the part begins at {offset:,}; go on from {there:,}")
     if len(data) > PART_BYTES or offset + len(data) > upload.size_bytes:
         raise TooLarge(f"a part has up to {PART_BYTES:,} bytes and ends at {upload.size_bytes:,}")
-    with _part(library.home, upload_id).open("r+b") as file:
-        file.seek(offset)
-        file.write(data)
+    try:
+        with _part(library.home, upload_id).open("r+b") as file:
+            file.seek(offset)
+            file.write(data)
+    except OSError as error:
+        raise TooLarge(f"the disk refused this part ({error.strerror}); make room and go on from {offset:,}") from None
     return max(there, offset + len(data))
 
 

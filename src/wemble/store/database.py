@@ -9,9 +9,10 @@ from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
 
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, TooLarge
 
 Connection = sqlite3.Connection
+_DISK_FULL = "the disk is full, and nothing was changed; make room and do it again"
 
 
 class Database:
@@ -49,10 +50,13 @@ class Database:
             connection.execute("BEGIN IMMEDIATE")
             try:
                 yield connection
-            except BaseException:
-                connection.execute("ROLLBACK")
+                connection.execute("COMMIT")
+            except BaseException as error:
+                if connection.in_transaction:
+                    connection.execute("ROLLBACK")
+                if isinstance(error, sqlite3.OperationalError) and "full" in str(error):
+                    raise TooLarge(_DISK_FULL) from None
                 raise
-            connection.execute("COMMIT")
 
     def close(self) -> None:
         """Close this thread's connections."""
