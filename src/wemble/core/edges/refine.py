@@ -22,7 +22,7 @@ Read = Callable[[int, int], Samples]
 WINDOW_MS = 10.0
 _REACH_MS = 80.0
 _CONTEXT_MS = 30.0
-_DIP_MS = 15.0
+_DIP_MS = 40.0
 _AUDIBLE_OVER_DB = 3.0
 _QUIET_PIECES = 40
 _QUIET_PIECE_MS = 150.0
@@ -82,7 +82,7 @@ def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFlo
 def refine_sounds(read: Read, sounds: Spans, *, rate_hz: int, frames: int, floors: BandFloors) -> Spans:
     """Return the sounds with both ends moved to where they stand out of the floor.
 
-    A start goes back as long as the sound stands out, over dips of at most 15 ms, and forward if nothing stands out
+    A start goes back as long as the sound stands out, over dips of at most 40 ms, and forward if nothing stands out
     where the bin began; an end likewise, mirrored. Neither moves more than 80 ms, sounds stay apart and in order.
 
     Parameters
