@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import re
 import urllib.request
 import zipfile
 from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -397,3 +399,37 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
             assert np.array_equal(part.T, rendered(server, job_id, first + at, len(part)))
     finally:
         server.kill()
+
+
+def test_a_recording_dropped_on_an_empty_job_is_shown_whole(page: Page, server: Server) -> None:
+    page.goto(server.url)
+    body = json.dumps({"name": "Nothing yet"}).encode()
+    with urllib.request.urlopen(urllib.request.Request(f"{server.url}/api/jobs", body, method="POST")) as answer:
+        job_id = json.loads(answer.read())["id"]
+    page.goto(f"{server.url}/jobs/{job_id}")
+    expect(page.get_by_text("Drop recordings or a folder here")).to_be_visible()
+    expect(page.get_by_role("button", name="play", exact=True)).to_be_disabled()
+    held = io.BytesIO()
+    soundfile.write(held, phrases(4.0), RATE, format="WAV")
+    dropped = page.evaluate_handle(
+        """(base64) => {
+          const data = new DataTransfer();
+          data.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], "late.wav"));
+          return data;
+        }""",
+        base64.b64encode(held.getvalue()).decode(),
+    )
+    page.dispatch_event("main", "drop", {"dataTransfer": dropped})
+    expect(page.get_by_role("option", name="late")).to_be_visible(timeout=20_000)
+    expect(page.get_by_role("button", name="play", exact=True)).to_be_enabled()
+    settled(page)
+    # The strip shows all of it, not its first samples: two phrases with quiet between, each over a good part of the width.
+    loud = page.evaluate(
+        """() => {
+          const canvas = document.querySelector("section[aria-label=strip] canvas");
+          const row = canvas.getContext("2d").getImageData(0, Math.round(canvas.height * 0.46), canvas.width, 1).data;
+          return Array.from({ length: canvas.width }, (_, x) => (row[4 * x] < 100 ? 1 : 0));
+        }"""
+    )
+    flips = sum(a != b for a, b in pairwise(loud))
+    assert 0.1 < sum(loud) / len(loud) < 0.6 and flips >= 4

@@ -525,6 +525,8 @@ export interface components {
             bridged: number[];
             /** Floor Db */
             floor_db: number;
+            /** Peak Db */
+            peak_db: number;
             /** Threshold Db */
             threshold_db: number;
         };

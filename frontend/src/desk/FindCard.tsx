@@ -57,10 +57,12 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
   const floor = drafts?.[0]?.floor_db;
   const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
-  const fromFloor = (reference: Recipe["threshold_from"]) => {
-    const now = drafts?.[0]?.threshold_db ?? -46;
-    const over = Math.round((now - (floor ?? -60)) * 10) / 10;
-    setRecipe({ threshold_from: reference, threshold_db: reference === "full_scale" ? now : reference === "floor" ? over : 30 });
+  /** Count the threshold from something else; it stays where it is. */
+  const countFrom = (reference: Recipe["threshold_from"]) => {
+    const draft = drafts?.[0];
+    if (!draft) return;
+    const counted = { full_scale: draft.threshold_db, floor: draft.threshold_db - draft.floor_db, peak: draft.peak_db - draft.threshold_db };
+    setRecipe({ threshold_from: reference, threshold_db: Math.round(counted[reference] * 10) / 10 });
   };
   return (
     <>
@@ -71,7 +73,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
           aria-label="what the threshold counts from"
           className="rounded-(--radius) border border-rule bg-sheet px-1 text-sm"
           value={recipe.threshold_from}
-          onChange={(event) => fromFloor(event.target.value as Recipe["threshold_from"])}
+          onChange={(event) => countFrom(event.target.value as Recipe["threshold_from"])}
         >
           {Object.entries(REFERENCES).map(([value, name]) => (
             <option key={value} value={value}>{name}</option>

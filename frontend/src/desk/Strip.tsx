@@ -67,12 +67,12 @@ export function Strip() {
 
   // The view starts with everything, keeps its place when the window changes, and follows the clip in hand.
   useEffect(() => {
-    if (surface.widthPx === 0) return;
+    if (surface.widthPx === 0 || end === 0) return; // the view of an empty job is chosen when something comes in
     setView((now) => {
       const sized = { ...now, widthPx: surface.widthPx };
       return now.framesPerPx === 0 ? showing(sized, 0, Math.min(limits.highestFrame, 48 * job.rate_hz), limits) : clamped(sized, limits);
     });
-  }, [surface.widthPx, limits, job.rate_hz]);
+  }, [surface.widthPx, limits, end, job.rate_hz]);
   useEffect(() => {
     if (!clip) return;
     const [start, stop] = [startOf(job, clip), endOf(job, clip)];
@@ -136,6 +136,7 @@ export function Strip() {
         onPointerUp={(event) => act({ kind: "up", ...at(event) })}
         onPointerCancel={() => act({ kind: "cancel" })}
       />
+      {end === 0 && <p className="absolute inset-0 grid place-items-center text-soft">Drop recordings or a folder here to bring them in.</p>}
       {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">selected {shown}</span>}
     </div>
   );

@@ -2,10 +2,10 @@ import { Play, Repeat, Square } from "lucide-react";
 import { useEffect, useRef } from "react";
 import { formatTime } from "../time/format";
 import { keyOf } from "./commands";
-import { hearEdge, player, setLoops, setTimeStyle, togglePlay, useOpen } from "./state";
+import { clipInHand, hearEdge, player, setLoops, setTimeStyle, togglePlay, useOpen } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
-const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-3 py-1.5 hover:border-ink";
+const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-3 py-1.5 hover:border-ink disabled:text-soft disabled:opacity-60";
 const key = (name: string) => <kbd className="num text-soft">{keyOf(name)}</kbd>;
 
 /** Play, time, what to hear, how loud. */
@@ -14,19 +14,21 @@ export function Transport() {
   const loops = useOpen((desk) => desk.loops);
   const rate = useOpen((desk) => desk.job.rate_hz || 48_000);
   const style = useOpen((desk) => desk.timeStyle);
+  const nothing = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
+  const noClip = useOpen((desk) => clipInHand(desk) === undefined);
   const frame = usePlayhead();
   return (
     <footer aria-label="listen" className="flex h-14 items-center gap-2 border-t border-rule px-4">
-      <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink" onClick={togglePlay}>
+      <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} disabled={nothing} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink disabled:opacity-50" onClick={togglePlay}>
         {playing ? <Square size={15} fill="currentColor" aria-hidden /> : <Play size={15} fill="currentColor" aria-hidden />}
       </button>
       <output aria-label="place" className="num w-40 px-2 text-xl font-bold">
         {formatTime(frame, rate, style)}
       </output>
-      <button type="button" className={button} onClick={() => hearEdge("head")}>
+      <button type="button" className={button} disabled={noClip} onClick={() => hearEdge("head")}>
         <span aria-hidden className="text-head">◖</span> hear head {key("hear head")}
       </button>
-      <button type="button" className={button} onClick={() => hearEdge("tail")}>
+      <button type="button" className={button} disabled={noClip} onClick={() => hearEdge("tail")}>
         <span aria-hidden className="text-tail">◗</span> hear tail {key("hear tail")}
       </button>
       <button type="button" aria-pressed={loops} className={`${button} ${loops ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setLoops(!loops)}>
@@ -39,7 +41,7 @@ export function Transport() {
           <option value="frames">frames</option>
         </select>
       </label>
-      <span className="num ml-auto text-soft">{(rate / 1000).toFixed(1)} kHz</span>
+      <span className="num ml-auto text-soft">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
       <Meter playing={playing} />
     </footer>
   );

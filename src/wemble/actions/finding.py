@@ -13,11 +13,12 @@ from wemble.actions.editing import Answer, edit
 from wemble.actions.importing import convert_copy
 from wemble.actions.library import Library, new_id
 from wemble.core.check.edges import automatic_fades
+from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.refine import Read
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
 from wemble.core.edges.search import find, propose
-from wemble.core.edges.silence import Spans, clean_quiet, find_sounds
+from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
 from wemble.core.edit.treat import Sounds, base_of, closed_up_length, targets, treat
@@ -50,6 +51,7 @@ class Draft:
     shortest_gap_left_frames: int
     bridged: list[int]
     floor_db: float
+    peak_db: float
     threshold_db: float
 
 
@@ -131,6 +133,7 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,
         bridged=_flat(found.bridged_gaps + shift),
         floor_db=round(measured.floor.level_db, 1),
+        peak_db=round(measured.floor.peak_db, 1),
         threshold_db=round(_threshold(library, base.source_id, recipe), 1),
     )
 
@@ -140,12 +143,13 @@ def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
     found = find(
         reads(library, base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame
     )
-    return Sounds(
-        spans=_pairs(found.spans),
-        sounds=_pairs(found.sounds),
-        floor_db=measured.floor.level_db,
-        threshold_db=_threshold(library, base.source_id, recipe),
-    )
+    return as_sounds(found, measured.floor, recipe)
+
+
+def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
+    """Return what a search found as what a treatment is carried out on."""
+    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold)
 
 
 def _threshold(library: Library, source_id: str, recipe: Recipe) -> float:

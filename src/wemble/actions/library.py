@@ -39,6 +39,13 @@ def new_id() -> str:
     return secrets.token_hex(8)
 
 
+def measured_source(home: Home, row: records.SourceRow) -> Measured:
+    """Return the envelope and floors of a source that lies in its place."""
+    bins = read_energy(home.source(row.id), row.channels)
+    levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
+    return Measured(levels, row.floors.floor, row.floors.bands)
+
+
 class _Recent:
     """A small cache: the most recently used values of a pure function."""
 
@@ -141,10 +148,4 @@ class Library:
     def measured(self, source_id: str) -> Measured:
         """Return a source's envelope and floors, ready for finding."""
 
-        def load() -> Measured:
-            row = self.source(source_id)
-            bins = read_energy(self.home.source(source_id), row.channels)
-            levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
-            return Measured(levels, row.floors.floor, row.floors.bands)
-
-        return self._measured.get(source_id, load)
+        return self._measured.get(source_id, lambda: measured_source(self.home, self.source(source_id)))

@@ -12,22 +12,22 @@ from pathlib import Path
 from typing import Any, cast
 
 from wemble.actions.executor import Report
+from wemble.actions.finding import as_sounds
 from wemble.actions.importing import display_name, import_file
+from wemble.actions.library import measured_source
 from wemble.actions.sending import Request, export_files, file_names
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.words import files_to_send
-from wemble.core.edges.envelope import envelope
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.refine import Read
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import Found
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.model import Job, SourceUse
-from wemble.core.edit.treat import Sounds, treat
-from wemble.core.signal.pyramid import bin_frames
+from wemble.core.edit.treat import treat
 from wemble.errors import InvalidInput
 from wemble.formats.encode import Kind
-from wemble.store.files import FileReader, Home, read_energy
+from wemble.store.files import FileReader, Home
 from wemble.store.records import SourceRow
 
 
@@ -48,14 +48,7 @@ def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_
         home = Home(Path(scratch))
         row = import_file(report, home.scratch, home.root, path, path.name, 0).source
         reader = FileReader(home, {row.id: row.channels})
-        bins = read_energy(home.source(row.id), row.channels)
-        levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
-        yield _Opened(
-            home,
-            row,
-            partial(reader.read, row.id, row.rate_hz),
-            Measured(levels, row.floors.floor, row.floors.bands),
-        )
+        yield _Opened(home, row, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
         reader.close()
 
 
@@ -150,13 +143,6 @@ def _treated(opened: _Opened, path: Path, recipe: Recipe) -> Job:
     row = opened.source
     use = SourceUse(row.id, display_name(path.name), row.rate_hz, row.channels, row.frames)
     job = add_source(Job(use.name), use).job
-    found = _find(opened, recipe)
-    floor = row.floors.floor
-    sounds = Sounds(
-        spans=tuple((int(a), int(b)) for a, b in found.spans),
-        sounds=tuple((int(a), int(b)) for a, b in found.sounds),
-        floor_db=floor.level_db,
-        threshold_db=recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db),
-    )
+    sounds = as_sounds(_find(opened, recipe), row.floors.floor, recipe)
     fade_for = automatic_fades(opened.read, recipe, rate_hz=row.rate_hz)
     return treat(job, next(iter(job.clips)), sounds, recipe, Treatment(), fade_for=fade_for).job
