@@ -1,6 +1,6 @@
 """How well sound and silence are told apart on real speech: the definitions of the figures, and the report.
 
-    python bench/speech_accuracy.py [report|tune] [phrases a voice at the most] [-v]
+    python bench/speech_accuracy.py [report|tune|fresh] [phrases a voice at the most] [-v]
 
 - onset error: |first frame detected − first audible frame| of each phrase, on what was detected (rooms not)
 - loss: audible time of a phrase that is not kept, rooms included; a phrase is hurt at more than 5 ms
@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from speech_corpus import SPLITS, Take, takes
+from speech_corpus import SPLITS, WINDOW_S, Take, takes
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.recipe import Recipe
@@ -66,7 +66,8 @@ def score(take: Take, detector: Detector, into: Score) -> None:
     kept = _mask(spans, take.samples.shape[1])
     rate = take.rate_hz
     for start, end in take.phrases:
-        audible = np.flatnonzero(take.audible[start:end])
+        early = max(start - round(WINDOW_S / 2 * rate), 0)  # a prompt that begins at once is heard by its first window
+        audible = np.flatnonzero(take.audible[early:end])
         if not len(audible):
             continue
         into.phrases += 1
@@ -76,7 +77,7 @@ def score(take: Take, detector: Detector, into: Score) -> None:
         if not over:
             into.missed += 1
         else:
-            into.onset_ms.append(abs(min(over) - (start + audible[0])) * 1000 / rate)
+            into.onset_ms.append(abs(min(over) - (early + audible[0])) * 1000 / rate)
         if lost > 5:
             into.hurt.append(f"{take.name} phrase at {start / rate:.3f} loses {lost:.1f} ms")
     for what, start, end in take.disturbances:

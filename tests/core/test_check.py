@@ -12,7 +12,7 @@ from wemble.core.edit.model import Fade, Side
 from wemble.core.signal.reader import cut
 
 RATE = 48_000
-FLOORS = BandFloors(-60.0, -66.0, -58.0, -64.0)
+FLOORS = BandFloors(-60.0, -66.0, -58.0, -64.0, (1.0,), -57.0)
 
 
 def reading(samples: np.ndarray):  # type: ignore[no-untyped-def]

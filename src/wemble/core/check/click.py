@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import linalg, ndimage, signal
+from scipy import ndimage, signal
 
 from wemble.core.signal.levels import Samples
+from wemble.core.signal.prediction import ORDER, prediction_error_filter
 
-ORDER = 16
 CONTEXT_MS = 30.0
 CREST = 4.0
 LOWER_BOUND = 10.0 ** (-96.0 / 20.0)
 HIDDEN_UNDER = 10.0 ** (-66.0 / 20.0)
 """A departure this far under the sound around it is hidden by it (our choice: it separates every hard cut of a sine
 at a tenth of its peak, which departs by −20 dB or more, from a 10 ms raised cosine, which departs by under −70)."""
-_WHITE = 1e-9
 
 
 def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = slice(None)) -> float:
@@ -49,7 +48,7 @@ def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = s
 
 
 def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], known: slice) -> float:
-    predictor = _prediction_error_filter(source)
+    predictor = prediction_error_filter([source])
     start, stop, _ = known.indices(len(source))
     uncut = np.zeros(len(source))
     uncut[start + ORDER : stop] = np.abs(signal.lfilter(predictor, 1.0, source))[start + ORDER : stop]
@@ -71,14 +70,3 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], know
 
 def _running_maximum(values: NDArray[np.float64], reach: int) -> NDArray[np.float64]:
     return np.asarray(ndimage.maximum_filter1d(values, 2 * reach + 1, mode="constant"))
-
-
-def _prediction_error_filter(samples: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Fit by autocorrelation (Hann window, a little white noise for a sound footing); [1, −a1, …, −ap]."""
-    windowed = samples * signal.windows.hann(len(samples))
-    correlation = np.array([windowed[: len(windowed) - lag] @ windowed[lag:] for lag in range(ORDER + 1)])
-    if correlation[0] <= 0.0:
-        return np.concatenate([[1.0], np.zeros(ORDER)])
-    correlation[0] *= 1.0 + _WHITE
-    coefficients = linalg.solve_toeplitz(correlation[:-1], correlation[1:])
-    return np.concatenate([[1.0], -coefficients])

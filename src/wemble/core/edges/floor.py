@@ -12,6 +12,7 @@ from wemble.core.signal.levels import SILENCE_DB
 
 _SMOOTH_MS = 100.0
 _LOW_PERCENTILE = 4.0
+_UPPER_PERCENTILE = 25.0
 _NEAR_DB = 3.0
 _SUSTAINED_OVER_DB = 2.5
 _DIGITAL_SILENCE_DB = -120.0
@@ -51,6 +52,7 @@ def measure_floor(envelope: Envelope) -> Floor:
     level, upper = envelope.level_db[alive], envelope.upper_db[alive]
     quiet, spread_db = _quiet_bins(level, envelope)
     floor_db, top_db = _mean_db(level[quiet]), _top(level[quiet])
+    bright = upper[quiet & _near(_smoothed_db(upper, envelope), quiet)]
     loud = level > floor_db + 10.0
     sound_db = _mean_db(level[loud]) if loud.any() else floor_db
     lift = np.clip((sound_db - floor_db - 6.0) / 12.0, 0.0, 1.0)
@@ -58,9 +60,9 @@ def measure_floor(envelope: Envelope) -> Floor:
     plenty = np.clip(quiet.sum() * envelope.bin_s / 1.0, 0.0, 1.0)
     return Floor(
         level_db=floor_db,
-        upper_db=_mean_db(upper[quiet]),
+        upper_db=_mean_db(bright),
         level_top_db=top_db,
-        upper_top_db=_top(upper[quiet]),
+        upper_top_db=_top(bright),
         sustained_top_db=max(_top(envelope.sustained_db[alive][quiet]), floor_db + _SUSTAINED_OVER_DB),
         sound_db=sound_db,
         peak_db=float(level.max()),
@@ -69,11 +71,21 @@ def measure_floor(envelope: Envelope) -> Floor:
 
 
 def _quiet_bins(level: Levels, envelope: Envelope) -> tuple[Flags, float]:
-    power = np.power(10.0, level / 10.0, dtype=np.float64)
-    smooth = 10.0 * np.log10(ndimage.uniform_filter1d(power, max(envelope.bins(_SMOOTH_MS), 1), mode="nearest"))
+    smooth = _smoothed_db(level, envelope)
     low = np.percentile(smooth, _LOW_PERCENTILE)
     quiet = smooth <= low + _NEAR_DB
     return quiet, float(np.percentile(level[quiet], 90) - np.percentile(level[quiet], 10))
+
+
+def _near(smooth_upper: Levels, quiet: Flags) -> Flags:
+    """Say which bins are quiet in the upper band too: in a dark room a breath hides in the full band, not in that."""
+    return np.asarray(smooth_upper <= np.percentile(smooth_upper[quiet], _UPPER_PERCENTILE) + _NEAR_DB)
+
+
+def _smoothed_db(level: Levels, envelope: Envelope) -> Levels:
+    power = np.power(10.0, level / 10.0, dtype=np.float64)
+    mean = ndimage.uniform_filter1d(power, max(envelope.bins(_SMOOTH_MS), 1), mode="nearest")
+    return np.asarray(10.0 * np.log10(mean), np.float32)
 
 
 def _mean_db(levels: Levels) -> float:

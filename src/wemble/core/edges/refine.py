@@ -10,32 +10,43 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import signal
 
-from wemble.core.edges.envelope import Envelope, merged, runs
+from wemble.core.edges.envelope import Envelope, counts_in, runs
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.silence import Spans
-from wemble.core.signal.levels import SILENCE_DB, Samples, moving_rms, to_db, upper_band
+from wemble.core.signal.levels import SILENCE_DB, Samples, moving_rms, ms_to_frames, to_db, upper_band
+from wemble.core.signal.prediction import prediction_error_filter
 
 Read = Callable[[int, int], Samples]
 """Reads (start, frames) of one source as float32 (channels, frames), zeros outside."""
 
 WINDOW_MS = 10.0
-_REACH_MS = 80.0
+_REACH_MS = 120.0
 _CONTEXT_MS = 30.0
-_DIP_MS = 40.0
+_DIP_MS = 9.0
+_SURE_DIP_MS = 60.0
+_LASTING_MS = 12.0
 _AUDIBLE_OVER_DB = 3.0
+_SURPRISING_OVER_DB = 2.0
+_SURPRISING_OVER_TOP_DB = 0.3
 _QUIET_PIECES = 40
 _QUIET_PIECE_MS = 150.0
 
 
 @dataclass(frozen=True, slots=True)
 class BandFloors:
-    """The floor at sample precision, in the full and the upper band, and what its 10 ms RMS hardly ever passes."""
+    """The floor at sample precision, in the full and the upper band, and what its 10 ms RMS hardly ever passes.
+
+    ``predictor`` is the floor's prediction error filter: it makes the floor white, and so as steady as noise can be.
+    """
 
     full_db: float
     upper_db: float
     full_top_db: float
     upper_top_db: float
+    predictor: tuple[float, ...]
+    surprising_db: float
 
     @property
     def full_audible_db(self) -> float:
@@ -56,72 +67,129 @@ def band_levels_db(samples: Samples, rate_hz: int) -> tuple[NDArray[np.float64],
     return to_db(full), to_db(upper)
 
 
+def whitened_level_db(samples: Samples, predictor: tuple[float, ...], rate_hz: int) -> NDArray[np.float64]:
+    """Return the 10 ms RMS of the prediction error around every frame, loudest channel, in dB, (frames,)."""
+    error = signal.lfilter(predictor, 1.0, samples, axis=1)
+    return to_db(moving_rms(error, ms_to_frames(WINDOW_MS, rate_hz)).max(axis=0))
+
+
 def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFloors:
     """Measure the floors on pieces of quiet spread over the source; at most `_QUIET_PIECES` of them are read.
 
     Without a quiet piece of 150 ms the floors of the envelope stand in, with an upper band far below.
     """
-    quiet = runs(envelope.level_db < max(floor.level_db + 3.0, floor.level_top_db))
+    rate_hz = envelope.rate_hz
+    quiet = runs(
+        (envelope.level_db < max(floor.level_db + 3.0, floor.level_top_db))
+        & (envelope.upper_db < max(floor.upper_db + 3.0, floor.upper_top_db))
+    )
     length = envelope.bins(_QUIET_PIECE_MS)
-    pieces = quiet[quiet[:, 1] - quiet[:, 0] >= length + 4]
-    if not len(pieces) or floor.level_db <= SILENCE_DB:
-        return BandFloors(floor.level_db, floor.level_db - 20.0, floor.level_top_db, floor.level_db - 17.0)
-    chosen = pieces[np.linspace(0, len(pieces) - 1, min(len(pieces), _QUIET_PIECES)).round().astype(int)]
-    full, upper = [], []
-    skip = round(_CONTEXT_MS * envelope.rate_hz / 1000.0)
-    for start, end in chosen.tolist():
-        middle = (start + end - length) // 2
-        samples = read(middle * envelope.bin_frames, length * envelope.bin_frames)
-        levels = band_levels_db(samples, envelope.rate_hz)
-        full.append(levels[0][skip:-skip])
-        upper.append(levels[1][skip:-skip])
-    (full_db, full_top_db), (upper_db, upper_top_db) = _mean_and_top(full), _mean_and_top(upper)
-    return BandFloors(full_db, upper_db, full_top_db, upper_top_db)
+    places = quiet[quiet[:, 1] - quiet[:, 0] >= length + 4]
+    if not len(places) or floor.level_db <= SILENCE_DB:
+        level, top = floor.level_db, floor.level_top_db
+        return BandFloors(level, level - 20.0, top, level - 17.0, (1.0,), level + _AUDIBLE_OVER_DB)
+    chosen = places[np.linspace(0, len(places) - 1, min(len(places), _QUIET_PIECES)).round().astype(int)]
+    middles = ((chosen[:, 0] + chosen[:, 1] - length) // 2 * envelope.bin_frames).tolist()
+    pieces = [read(middle, length * envelope.bin_frames) for middle in middles]
+    skip = ms_to_frames(_CONTEXT_MS, rate_hz)
+    levels = [band_levels_db(piece, rate_hz) for piece in pieces]
+    full_db, full_top_db = _mean_and_top([full[skip:-skip] for full, _ in levels])
+    upper_db, upper_top_db = _mean_and_top([upper[skip:-skip] for _, upper in levels])
+    predictor = tuple(
+        prediction_error_filter(channel.astype(np.float64) for piece in pieces for channel in piece).tolist()
+    )
+    white_db, white_top_db = _mean_and_top([whitened_level_db(p, predictor, rate_hz)[skip:-skip] for p in pieces])
+    surprising_db = max(white_db + _SURPRISING_OVER_DB, white_top_db + _SURPRISING_OVER_TOP_DB)
+    return BandFloors(full_db, upper_db, full_top_db, upper_top_db, predictor, surprising_db)
 
 
-def refine_sounds(read: Read, sounds: Spans, *, rate_hz: int, frames: int, floors: BandFloors) -> Spans:
+def refine_sounds(read: Read, sounds: Spans, *, dropped: Spans, rate_hz: int, frames: int, floors: BandFloors) -> Spans:
     """Return the sounds with both ends moved to where they stand out of the floor.
 
-    A start goes back as long as the sound stands out, over dips of at most 40 ms, and forward if nothing stands out
-    where the bin began; an end likewise, mirrored. Neither moves more than 80 ms, sounds stay apart and in order.
+    A start goes back as long as the sound stands out, over dips of at most 9 ms, and over dips of at most 60 ms to
+    what *surely* does (`_standing`); it goes forward if nothing stands out surely where the bin began. An end likewise,
+    mirrored. Neither moves more than 120 ms nor into what was dropped; sounds stay apart and in order.
 
     Parameters
     ----------
-    sounds : int64 (n, 2)
-        In source frames, at bin precision, in order.
+    sounds, dropped : int64 (n, 2)
+        In source frames, at bin precision, sounds in order.
     """
     reach = round(_REACH_MS * rate_hz / 1000.0)
+    before, after = np.sort(dropped[:, 1]), np.sort(dropped[:, 0])
     out = sounds.copy()
     for at, (start, end) in enumerate(sounds.tolist()):
-        lowest = max(start - reach, int(out[at - 1, 1]) if at else 0)
-        highest = min(end + reach, int(sounds[at + 1, 0]) if at + 1 < len(sounds) else frames)
+        lowest = max(start - reach, int(out[at - 1, 1]) if at else 0, _last_under(before, start))
+        highest = min(
+            end + reach, int(sounds[at + 1, 0]) if at + 1 < len(sounds) else frames, _first_over(after, end, frames)
+        )
         out[at, 0] = _first_audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
         out[at, 1] = _last_audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors)
     return out
 
 
-def _audible(read: Read, low: int, high: int, rate_hz: int, floors: BandFloors) -> NDArray[np.int64]:
-    """Return the runs in ``[low, high)`` that stand out, dips bridged, relative to ``low``."""
+def _standing(
+    read: Read, low: int, high: int, rate_hz: int, floors: BandFloors
+) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Return the runs in ``[low, high)`` that stand out, relative to ``low``, and which of them surely do.
+
+    Sure is what lasts, and what the floor's own predictor is surprised by: a rumble that swells by chance passes
+    the level, but it stays as predictable as it was.
+    """
     context = round(_CONTEXT_MS * rate_hz / 1000.0)
-    full, upper = band_levels_db(read(low - context, high - low + 2 * context), rate_hz)
+    samples = read(low - context, high - low + 2 * context)
+    inside = slice(context, context + high - low)
+    full, upper = (levels[inside] for levels in band_levels_db(samples, rate_hz))
+    surprising = whitened_level_db(samples, floors.predictor, rate_hz)[inside] >= floors.surprising_db
     stands_out = (full >= floors.full_audible_db) | (upper >= floors.upper_audible_db)
-    return merged(runs(stands_out[context : context + high - low]), round(_DIP_MS * rate_hz / 1000.0))
+    stands_out |= surprising & (
+        (full >= floors.full_db + _AUDIBLE_OVER_DB) | (upper >= floors.upper_db + _AUDIBLE_OVER_DB)
+    )
+    standing = runs(stands_out)
+    lasts = standing[:, 1] - standing[:, 0] >= _LASTING_MS * rate_hz / 1000.0
+    return standing, lasts | (counts_in(surprising, standing) > 0)
 
 
 def _first_audible(read: Read, start: int, low: int, high: int, rate_hz: int, floors: BandFloors) -> int:
     if high <= low:
         return start
-    standing = _audible(read, low, high, rate_hz, floors)
-    reached = standing[standing[:, 1] > start - low]
-    return low + int(reached[0, 0]) if len(reached) else start
+    standing, sure = _standing(read, low, high, rate_hz, floors)
+    return low + _outermost(standing, sure, start - low, rate_hz)
 
 
 def _last_audible(read: Read, end: int, low: int, high: int, rate_hz: int, floors: BandFloors) -> int:
     if high <= low:
         return end
-    standing = _audible(read, low, high, rate_hz, floors)
-    reached = standing[standing[:, 0] < end - low]
-    return low + int(reached[-1, 1]) if len(reached) else end
+    standing, sure = _standing(read, low, high, rate_hz, floors)
+    mirrored = (high - low) - standing[::-1, ::-1]
+    return high - _outermost(mirrored, sure[::-1], high - end, rate_hz)
+
+
+def _last_under(values: NDArray[np.int64], start: int) -> int:
+    at = int(np.searchsorted(values, start, "right"))
+    return int(values[at - 1]) if at else 0
+
+
+def _first_over(values: NDArray[np.int64], end: int, frames: int) -> int:
+    at = int(np.searchsorted(values, end, "left"))
+    return int(values[at]) if at < len(values) else frames
+
+
+def _outermost(standing: NDArray[np.int64], sure: NDArray[np.bool_], start: int, rate_hz: int) -> int:
+    """Return where the sound that is under way at ``start`` began; ``start`` itself if nothing stands out."""
+    ahead = standing[:, 1] > start
+    candidates = np.flatnonzero(ahead & sure) if (ahead & sure).any() else np.flatnonzero(ahead)
+    if not len(candidates):
+        return start
+    first = int(candidates[0])
+    head = int(standing[first, 0])
+    for at in range(first - 1, -1, -1):
+        dip_ms = 1000.0 * (head - int(standing[at, 1])) / rate_hz
+        if dip_ms > _SURE_DIP_MS:
+            break
+        if sure[at] or dip_ms <= _DIP_MS:
+            head = int(standing[at, 0])
+    return head
 
 
 def _mean_and_top(levels: list[NDArray[np.float64]]) -> tuple[float, float]:

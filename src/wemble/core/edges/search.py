@@ -25,8 +25,8 @@ def propose(floor: Floor) -> Recipe:
     return Recipe(
         threshold_db=round(max(threshold, -90.0), 1),
         threshold_from="full_scale",
-        room_before_ms=float(round(80.0 + 4.0 * min(higher, 20.0), -1)),
-        room_after_ms=float(round(220.0 + 8.0 * min(higher, 20.0), -1)),
+        room_before_ms=float(round(100.0 + 4.0 * min(higher, 20.0), -1)),
+        room_after_ms=float(round(240.0 + 8.0 * min(higher, 20.0), -1)),
     )
 
 
@@ -51,11 +51,16 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
     part = envelope.part(head_frame, tail_frame)
     shift = head_frame // envelope.bin_frames * envelope.bin_frames
     rough = find_sounds(part, measured.floor, recipe)
+    in_the_way = rough.in_the_way + shift
     sounds = refine_sounds(
-        read, rough.sounds + shift, rate_hz=envelope.rate_hz, frames=tail_frame, floors=measured.band_floors
+        read,
+        rough.sounds + shift,
+        dropped=in_the_way,
+        rate_hz=envelope.rate_hz,
+        frames=tail_frame,
+        floors=measured.band_floors,
     ).clip(head_frame, tail_frame)
     sounds = sounds[sounds[:, 1] > sounds[:, 0]]
-    in_the_way = rough.in_the_way + shift
     spans = with_rooms(
         sounds - head_frame,
         in_the_way - head_frame,

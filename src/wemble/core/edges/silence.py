@@ -27,17 +27,15 @@ _ACTIVE_OVER_FLOOR_DB = 4.0
 _ACTIVE_OVER_TOP_DB = 1.0
 _DIP_MS = 40.0
 _FAINT_REACH_MS = 96.0
-_DROPPED_REACH_MS = 95.0
+_DROPPED_REACH_MS = 72.0
 _DROPPED_REACH_BEFORE_MS = 60.0
 _RELEASE_REACH_MS = 150.0
-_RELEASE_MS = 32.0
-_LONGEST_RELEASE_MS = 200.0
-_JUMP_MS = 16.0
-_JUMP_DB = 8.0
-_NEAR_PEAK_DB = 8.0
+_RELEASE_MS = (28.0, 90.0)
+_LONGEST_RELEASE_MS = 150.0
 _CONSONANT_MS = 350.0
 _CLICK_MS = 40.0
 _SWELL_MS = 20.0
+_LONGEST_SWELL_MS = 80.0
 _VOICED_BELOW_HZ = 1100.0
 _VOICED_MS = 30.0
 _BREATH_UNDER_SOUND_DB = 6.0
@@ -78,12 +76,12 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
     candidates, faint, seeds = _candidates(envelope, floor, recipe)
     clicks, breaths, mains = _sort_out(envelope, floor, recipe, candidates, seeds)
     dropped = np.concatenate([clicks, breaths])
-    grown = _with_consonants(envelope, mains, faint, dropped)
+    grown = _with_consonants(envelope, floor, mains, faint, dropped)
     gap = envelope.bins(recipe.shortest_gap_ms)
     sounds = merged(grown, gap)
     bridged = _bridged(grown, gap)
     alone = _not_inside(np.concatenate([dropped, faint]), sounds)
-    alone = np.stack([alone[:, 0] - envelope.bins(_SWELL_MS), alone[:, 1]], axis=1)
+    alone = _with_swell(envelope, alone, sounds)
     width, frames = envelope.bin_frames, envelope.frames
     in_frames = np.minimum(sounds * width, frames)
     return Found(
@@ -193,11 +191,11 @@ def _voiced(envelope: Envelope, floor: Floor) -> Flags:
     return np.asarray(upper < most * level)
 
 
-def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Spans) -> Spans:
+def _with_consonants(envelope: Envelope, floor: Floor, mains: Spans, faint: Spans, dropped: Spans) -> Spans:
     """Return the sounds with the quiet runs next to them taken in: their consonants.
 
-    A faint run may lie a little farther off than one that could be a click or a breath. After a sound, a run that
-    starts at once is the release of a stop ("t", "ts") and may come later still: breath swells.
+    A faint run may lie a little farther off than one that could be a click or a breath. After a sound, the release
+    of a stop ("t", "ts") may come later still.
     """
     beside = np.concatenate([faint, dropped])
     reach = np.concatenate([np.full(len(faint), _FAINT_REACH_MS), np.full(len(dropped), _DROPPED_REACH_MS)])
@@ -205,7 +203,7 @@ def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Sp
     order = order[(beside[:, 1] - beside[:, 0])[order] <= envelope.bins(_CONSONANT_MS)]
     beside, reach = beside[order], reach[order]
     bin_ms = 1000.0 * envelope.bin_s
-    after = np.where(_starts_at_once(envelope, beside), _RELEASE_REACH_MS, reach) / bin_ms
+    after = np.where(_is_release(envelope, floor, beside), _RELEASE_REACH_MS, reach) / bin_ms
     before = np.where(reach < _FAINT_REACH_MS, _DROPPED_REACH_BEFORE_MS, reach) / bin_ms
     starts, ends = beside[:, 0].tolist(), beside[:, 1].tolist()
     after_bins, before_bins = after.tolist(), before.tolist()
@@ -223,22 +221,31 @@ def _with_consonants(envelope: Envelope, mains: Spans, faint: Spans, dropped: Sp
     return merged(np.array(out, np.int64).reshape(-1, 2), 1)
 
 
-def _starts_at_once(envelope: Envelope, spans: Spans) -> Flags:
-    """Say of each span whether it bursts: up within a few bins, nearly to its peak, longer than a click and short."""
+def _is_release(envelope: Envelope, floor: Floor, spans: Spans) -> Flags:
+    """Say of each span whether it could be the release of a stop: longer than a click, shorter than a breath.
+
+    Length is measured where the power is, (Σp)²/Σp² with the floor taken off, so that a click's two bursts of a few
+    milliseconds stay short however far apart they are.
+    """
     if not len(spans):
         return np.zeros(0, np.bool_)
-    level = np.maximum(envelope.level_db, envelope.upper_db)
-    last = len(level) - 1
-    early = np.minimum(spans[:, 0] + max(envelope.bins(_JUMP_MS), 1), last)
-    jump = level[early] - level[np.maximum(spans[:, 0] - 2, 0)]
-    peak = np.maximum.reduceat(level, np.minimum(spans, last).ravel())[::2]
-    length = spans[:, 1] - spans[:, 0]
+    power = np.maximum(envelope.power.astype(np.float64) - 10.0 ** (floor.level_db / 10.0), 0.0)
+    bounds = np.minimum(spans, len(power) - 1).ravel()
+    total, squares = np.add.reduceat(power, bounds)[::2], np.add.reduceat(np.square(power), bounds)[::2]
+    held_ms = np.square(total) / np.maximum(squares, 1e-30) * envelope.bin_s * 1000.0
+    shortest, longest = _RELEASE_MS
     return np.asarray(
-        (jump >= _JUMP_DB)
-        & (peak - level[early] <= _NEAR_PEAK_DB)
-        & (length >= envelope.bins(_RELEASE_MS))
-        & (length <= envelope.bins(_LONGEST_RELEASE_MS))
+        (held_ms >= shortest) & (held_ms <= longest) & (spans[:, 1] - spans[:, 0] <= envelope.bins(_LONGEST_RELEASE_MS))
     )
+
+
+def _with_swell(envelope: Envelope, alone: Spans, sounds: Spans) -> Spans:
+    """Return what was dropped with its soft start, which lies under the floor's reach: a breath swells for a while."""
+    swell = np.maximum((alone[:, 1] - alone[:, 0]) // 2, envelope.bins(_SWELL_MS))
+    swell = np.minimum(swell, envelope.bins(_LONGEST_SWELL_MS))
+    before = np.searchsorted(sounds[:, 1], alone[:, 0], "right") - 1
+    free_from = np.where(before >= 0, sounds[np.maximum(before, 0), 1], 0) if len(sounds) else 0
+    return np.stack([np.maximum(alone[:, 0] - swell, free_from), alone[:, 1]], axis=1)
 
 
 def _bridged(spans: Spans, gap: int) -> Spans:
