@@ -141,7 +141,7 @@ def send(library: Library, job_id: str, **fields: object) -> tuple[dict[str, obj
 def test_files_hold_what_is_heard(library: Library, bring_in: BringIn, take: Path, kind: str, tolerance: float) -> None:
     job_id, _ = bring_in(take)
     answer = found(library, job_id, Treatment("turn_down", 12))
-    result, folder = send(library, job_id, kind=kind, per_phrase=False, pattern="{job}")
+    result, folder = send(library, job_id, kind=kind, what="one", pattern="{job}")
     samples, rate = soundfile.read(folder / result["files"][0], dtype="float32", always_2d=True)
     heard = library.plan_at(answer.revision).render(0, len(samples), library.reader)
     assert rate == RATE and np.abs(samples.T - heard).max() <= tolerance * 1.001
@@ -152,7 +152,7 @@ def test_an_mp3_is_constant_of_the_rate_asked_and_as_long_as_it_should_be(
 ) -> None:
     job_id, _ = bring_in(take)
     found(library, job_id)
-    result, folder = send(library, job_id, kind="mp3", per_phrase=False, pattern="{job}", channels=2)
+    result, folder = send(library, job_id, kind="mp3", what="one", pattern="{job}", channels=2)
     path = folder / result["files"][0]
     with av.open(str(path)) as container:  # another library than the one that wrote it
         stream = container.streams.audio[0]
@@ -160,7 +160,7 @@ def test_an_mp3_is_constant_of_the_rate_asked_and_as_long_as_it_should_be(
     # ISO/IEC 11172-3: a frame of 144 · bit rate / rate bytes, padded by one
     assert {round(kbps) for kbps in sizes[1:]} == {192}
     job = editing.open_job(library, job_id).job
-    expected = sending.files_to_send(job, per_phrase=False)[0]
+    expected = sending.files_to_send(job, "one")[0]
     with av.open(str(path)) as container:
         frames = sum(frame.samples for frame in container.decode(audio=0))
     assert frames == soundfile.info(path).frames == expected.end - expected.start
@@ -188,9 +188,7 @@ def test_long_work_is_cancelled_without_a_trace_and_started_again(
     soundfile.write(long, np.tile(phrases(60.0), (10, 1)), RATE)
     job_id, _ = bring_in(long)
     revision = editing.open_job(library, job_id).revision
-    task_id = sending.start_export(
-        library, job_id, revision, sending.Request(kind="flac_24", per_phrase=False, pattern="a")
-    )
+    task_id = sending.start_export(library, job_id, revision, sending.Request(kind="flac_24", what="one", pattern="a"))
     cancel_task(library, task_id)
     assert wait_for(library, task_id).state == "cancelled"
     assert not any(library.home.exports.iterdir()) and not any(library.home.scratch.iterdir())

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edit import clips as edits
+from wemble.core.edit import edges
 from wemble.core.edit.history import applied, difference, reversed_changes
 from wemble.core.edit.model import Clip, Fade, Job, Side, SourceUse
 from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of, to_job_frames, to_source_frames
@@ -109,8 +110,8 @@ def test_finding_again_keeps_corrections_names_and_ids(desk: MakeDesk) -> None:
     job, _ = desk(48_000)
     job = treated(job, "cut")
     first, second, _ = in_time_order(job)
-    job = edits.move_edge(job, first.id, "tail", 12_345).job
-    job = edits.set_fade(job, second.id, "head", Fade(300, "linear", 0.0, "own")).job
+    job = edges.move_edge(job, first.id, "tail", 12_345).job
+    job = edges.set_fade(job, (second.id,), "head", Fade(300, "linear", 0.0, "own")).job
     job = edits.rename_clip(job, second.id, "Kept name").job
     moved = Sounds(((1_500, 9_500), (14_500, 21_200), (21_600, 41_000)), SOUNDS, -60.0, -50.0)
     again = treated(job, "turn_down", 12.0, moved)
@@ -133,9 +134,9 @@ def test_any_edits_undone_give_the_first_state_and_clips_never_overlap(
     states = [job, treated(job, "turn_down" if contiguous else "cut")]
     for number, side, frame in moves:
         clip = in_time_order(states[-1])[number]
-        states.append(edits.move_edge(states[-1], clip.id, side, frame).job)
+        states.append(edges.move_edge(states[-1], clip.id, side, frame).job)
         states.append(
-            edits.set_fade(states[-1], clip.id, side, Fade(abs(frame) + 1, made="own")).job
+            edges.set_fade(states[-1], (clip.id,), side, Fade(abs(frame) + 1, made="own")).job
             if not contiguous
             else states[-1]
         )
@@ -160,15 +161,15 @@ def test_limits_are_said(desk: MakeDesk) -> None:
     job, _ = desk(48_000)
     job = treated(job, "cut")
     first = in_time_order(job)[0]
-    assert "next clip begins" in edits.move_edge(job, first.id, "tail", 47_000).notes[0]
-    assert "no more" in edits.move_edge(job, first.id, "head", -1).notes[0]
-    assert "one frame" in edits.move_edge(job, first.id, "head", 47_000).notes[0]
-    assert "other fade" in edits.set_fade(job, first.id, "head", Fade(47_000, made="own")).notes[0]
+    assert "next clip begins" in edges.move_edge(job, first.id, "tail", 47_000).notes[0]
+    assert "no more" in edges.move_edge(job, first.id, "head", -1).notes[0]
+    assert "one frame" in edges.move_edge(job, first.id, "head", 47_000).notes[0]
+    assert "other fade" in edges.set_fade(job, (first.id,), "head", Fade(47_000, made="own")).notes[0]
 
 
 def test_ten_thousand_clips_change_one(desk: MakeDesk) -> None:
     job, _ = desk(48_000)
     many = {f"x{n}": Clip(f"x{n}", "l1", "s0", "x", 0, 10, 100 * n) for n in range(10_000)}
     job = replace(job, clips=many)
-    changes = difference(job, edits.set_gain(job, "x77", -3.0).job)
+    changes = difference(job, edits.set_gain(job, ("x77",), -3.0).job)
     assert [change.entity_id for change in changes] == ["x77"]

@@ -192,7 +192,7 @@ def test_kill_9_loses_nothing_that_was_answered(server: Server, tmp_path: Path) 
     wait_until(server, job_id, importing, {"done"})
     opened = call(f"{server.url}/api/jobs/{job_id}")
     assert len(opened["job"]["clips"]) == 2  # type: ignore[index]
-    request = {"kind": "flac_24", "per_phrase": False, "pattern": "{job}"}
+    request = {"kind": "flac_24", "what": "one", "pattern": "{job}"}
     body = {"revision": opened["revision"], "request": request}
     sending = str(call(f"{server.url}/api/jobs/{job_id}/send", "POST", body)["task_id"])
     wait_until(server, job_id, sending, {"running"})

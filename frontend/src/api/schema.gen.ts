@@ -351,6 +351,42 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddLane
+         * @description Add an empty lane.
+         */
+        AddLane: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_lane";
+            /** Name */
+            name: string;
+        };
+        /**
+         * AddMark
+         * @description Drop a section mark, tied to a clip if one is named.
+         */
+        AddMark: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_mark";
+            /** Frame */
+            frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
+        };
+        /**
          * ApplyBody
          * @description Find, and carry it out.
          */
@@ -371,11 +407,11 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "job" | "sources" | "lanes" | "clips" | "joins" | "findings";
+            kind: "job" | "sources" | "lanes" | "clips" | "joins" | "marks" | "findings";
             /** Entity Id */
             entity_id: string;
             /** After */
-            after: components["schemas"]["JobFields"] | components["schemas"]["SourceUse"] | components["schemas"]["Lane"] | components["schemas"]["Clip"] | components["schemas"]["Join"] | components["schemas"]["Finding"] | null;
+            after: components["schemas"]["OwnFields"] | components["schemas"]["SourceUse"] | components["schemas"]["Lane"] | components["schemas"]["Clip"] | components["schemas"]["Join"] | components["schemas"]["Mark"] | components["schemas"]["Finding"] | null;
         };
         /**
          * Clip
@@ -383,7 +419,7 @@ export interface components {
          *
          *     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
          *     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
-         *     or if the clip is a piece of quiet.
+         *     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
          */
         Clip: {
             /** Id */
@@ -424,16 +460,55 @@ export interface components {
              * @default null
              */
             sound_end_frame: number | null;
+            /**
+             * Sync Frame
+             * @default null
+             */
+            sync_frame: number | null;
+            /** @default null */
+            head_walked: components["schemas"]["Walked"] | null;
+            /** @default null */
+            tail_walked: components["schemas"]["Walked"] | null;
         };
         /**
          * ClipVerdicts
-         * @description All verdicts of a clip's two edges, the gravest first.
+         * @description All verdicts of a clip's two edges, the gravest first, and what a walk said of each edge as it is now.
          */
         ClipVerdicts: {
             /** Clip Id */
             clip_id: string;
             /** Verdicts */
             verdicts: components["schemas"]["Verdict"][];
+            /**
+             * Head Said
+             * @default null
+             */
+            head_said: ("accepted" | "sent_back") | null;
+            /**
+             * Tail Said
+             * @default null
+             */
+            tail_said: ("accepted" | "sent_back") | null;
+        };
+        /**
+         * CopyClips
+         * @description Lay copies of clips, the first at a job frame.
+         */
+        CopyClips: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy_clips";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** To Frame */
+            to_frame: number;
+            /**
+             * To Lane Id
+             * @default null
+             */
+            to_lane_id: string | null;
         };
         /**
          * Correction
@@ -491,6 +566,11 @@ export interface components {
              * @default null
              */
             clip_id: string | null;
+            /**
+             * Job Frame
+             * @default null
+             */
+            job_frame: number | null;
         };
         /**
          * Draft
@@ -578,7 +658,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["SetFade"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["RemoveClips"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
         };
         /**
          * Fade
@@ -604,6 +684,33 @@ export interface components {
              * @enum {string}
              */
             made: "auto" | "own";
+        };
+        /**
+         * FadeBetween
+         * @description Make a selection, in job frames, a fade of each clip whose edge it crosses.
+         */
+        FadeBetween: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fade_between";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "linear" | "equal_power" | "s" | "logarithmic";
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
         };
         /**
          * Finding
@@ -647,8 +754,33 @@ export interface components {
             corrections: components["schemas"]["Correction"][];
         };
         /**
+         * Grid
+         * @description Musical time: one tempo, as a fraction of beats a minute, one meter, and the job frame of bar 1 beat 1.
+         */
+        Grid: {
+            /** Bpm Numerator */
+            bpm_numerator: number;
+            /**
+             * Bpm Denominator
+             * @default 1
+             */
+            bpm_denominator: number;
+            /**
+             * Beats A Bar
+             * @default 4
+             */
+            beats_a_bar: number;
+            /**
+             * First Frame
+             * @default 0
+             */
+            first_frame: number;
+        };
+        /**
          * Job
          * @description One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet.
+         *
+         *     ``auto_fades`` says whether edges that Wemble makes get small fades by themselves.
          */
         Job: {
             /** Name */
@@ -656,9 +788,9 @@ export interface components {
             /**
              * Brief
              * @default voiceover
-             * @constant
+             * @enum {string}
              */
-            brief: "voiceover";
+            brief: "voiceover" | "release";
             /**
              * Rate Hz
              * @default 0
@@ -674,6 +806,13 @@ export interface components {
              * @default 1
              */
             next_number: number;
+            /**
+             * Auto Fades
+             * @default true
+             */
+            auto_fades: boolean;
+            /** @default null */
+            grid: components["schemas"]["Grid"] | null;
             /** Sources */
             sources?: {
                 [key: string]: components["schemas"]["SourceUse"];
@@ -689,6 +828,10 @@ export interface components {
             /** Joins */
             joins?: {
                 [key: string]: components["schemas"]["Join"];
+            };
+            /** Marks */
+            marks?: {
+                [key: string]: components["schemas"]["Mark"];
             };
             /** Findings */
             findings?: {
@@ -716,25 +859,6 @@ export interface components {
             created_at: number;
         };
         /**
-         * JobFields
-         * @description The job's own fields in a change.
-         */
-        JobFields: {
-            /** Name */
-            name: string;
-            /**
-             * Brief
-             * @constant
-             */
-            brief: "voiceover";
-            /** Rate Hz */
-            rate_hz: number;
-            /** Channels */
-            channels: number;
-            /** Next Number */
-            next_number: number;
-        };
-        /**
          * JobList
          * @description The start page.
          */
@@ -752,7 +876,7 @@ export interface components {
         };
         /**
          * Join
-         * @description A crossfade between two clips that abut, in job frames, centred on the cut.
+         * @description A crossfade between two clips that abut, in job frames. ``lead_frames`` of it lie before the cut; none: half.
          */
         Join: {
             /** Id */
@@ -767,11 +891,23 @@ export interface components {
              * Law
              * @enum {string}
              */
-            law: "equal_gain" | "equal_power";
+            law: "equal_gain" | "equal_power" | "matched";
+            /**
+             * Lead Frames
+             * @default null
+             */
+            lead_frames: number | null;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
         };
         /**
          * Lane
-         * @description A row of clips.
+         * @description A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
+         *
+         *     Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``.
          */
         Lane: {
             /** Id */
@@ -780,6 +916,160 @@ export interface components {
             name: string;
             /** Position */
             position: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /**
+             * Solo
+             * @default false
+             */
+            solo: boolean;
+        };
+        /**
+         * LaneSettings
+         * @description What can be set on a lane; none leaves it as it is.
+         */
+        LaneSettings: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Gain Db
+             * @default null
+             */
+            gain_db: number | null;
+            /**
+             * Pan
+             * @default null
+             */
+            pan: number | null;
+            /**
+             * Muted
+             * @default null
+             */
+            muted: boolean | null;
+            /**
+             * Solo
+             * @default null
+             */
+            solo: boolean | null;
+        };
+        /**
+         * LineUp
+         * @description Bring a clip's sync point to a bar and beat, by moving the clip or the audio inside it.
+         */
+        LineUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "line_up";
+            /** Clip Id */
+            clip_id: string;
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            /**
+             * Move
+             * @enum {string}
+             */
+            move: "clip" | "audio";
+        };
+        /**
+         * Mark
+         * @description A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
+         *
+         *     A job has at most one mark of kind ``start`` and one of kind ``end``: they bound the programme.
+         */
+        Mark: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "start" | "end" | "section";
+            /** Name */
+            name: string;
+            /** Frame */
+            frame: number;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
+        };
+        /**
+         * MeasureGrid
+         * @description Take the tempo from a span of bars.
+         */
+        MeasureGrid: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "measure_grid";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Bars */
+            bars: number;
+            /**
+             * Beats A Bar
+             * @default 4
+             */
+            beats_a_bar: number;
+        };
+        /**
+         * MoveAudio
+         * @description Move the audio inside a clip by job frames.
+         */
+        MoveAudio: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_audio";
+            /** Clip Id */
+            clip_id: string;
+            /** By Frames */
+            by_frames: number;
+        };
+        /**
+         * MoveClips
+         * @description Move clips by job frames, and to another lane.
+         */
+        MoveClips: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_clips";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** By Frames */
+            by_frames: number;
+            /**
+             * To Lane Id
+             * @default null
+             */
+            to_lane_id: string | null;
         };
         /**
          * MoveEdge
@@ -800,6 +1090,53 @@ export interface components {
             side: "head" | "tail";
             /** Source Frame */
             source_frame: number;
+            /**
+             * Hold
+             * @default length
+             * @enum {string}
+             */
+            hold: "length" | "inner";
+        };
+        /**
+         * MoveEdges
+         * @description Move the same edge of several clips by job frames.
+         */
+        MoveEdges: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_edges";
+            /** Clip Ids */
+            clip_ids: string[];
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "head" | "tail";
+            /** By Frames */
+            by_frames: number;
+            /**
+             * Hold
+             * @default length
+             * @enum {string}
+             */
+            hold: "length" | "inner";
+        };
+        /**
+         * MoveMark
+         * @description Move a mark to a job frame.
+         */
+        MoveMark: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_mark";
+            /** Mark Id */
+            mark_id: string;
+            /** Frame */
+            frame: number;
         };
         /**
          * Name
@@ -821,9 +1158,9 @@ export interface components {
             /**
              * Brief
              * @default voiceover
-             * @constant
+             * @enum {string}
              */
-            brief: "voiceover";
+            brief: "voiceover" | "release";
         };
         /**
          * NewUpload
@@ -849,6 +1186,32 @@ export interface components {
             undo_label: string | null;
             /** Redo Label */
             redo_label: string | null;
+        };
+        /**
+         * OwnFields
+         * @description The job's own fields, as a change holds them; one written by an older Wemble lacks the last ones.
+         */
+        OwnFields: {
+            /** Name */
+            name: string;
+            /**
+             * Brief
+             * @enum {string}
+             */
+            brief: "voiceover" | "release";
+            /** Rate Hz */
+            rate_hz: number;
+            /** Channels */
+            channels: number;
+            /** Next Number */
+            next_number: number;
+            /**
+             * Auto Fades
+             * @default true
+             */
+            auto_fades: boolean;
+            /** @default null */
+            grid: components["schemas"]["Grid"] | null;
         };
         /**
          * Preview
@@ -979,7 +1342,7 @@ export interface components {
         };
         /**
          * RemoveClips
-         * @description Take clips off their lanes.
+         * @description Take clips off their lanes, and close the gaps if asked.
          */
         RemoveClips: {
             /**
@@ -989,6 +1352,38 @@ export interface components {
             kind: "remove_clips";
             /** Clip Ids */
             clip_ids: string[];
+            /**
+             * Close
+             * @default no
+             * @enum {string}
+             */
+            close: "no" | "lane" | "all";
+        };
+        /**
+         * RemoveLane
+         * @description Take an empty lane away.
+         */
+        RemoveLane: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_lane";
+            /** Lane Id */
+            lane_id: string;
+        };
+        /**
+         * RemoveMarks
+         * @description Take marks away.
+         */
+        RemoveMarks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_marks";
+            /** Mark Ids */
+            mark_ids: string[];
         };
         /**
          * RenameClip
@@ -1019,8 +1414,23 @@ export interface components {
             name: string;
         };
         /**
+         * RenameMark
+         * @description Give a mark another name.
+         */
+        RenameMark: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rename_mark";
+            /** Mark Id */
+            mark_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Request
-         * @description How to send: one file or one per phrase, of what kind, under which names; ``channels`` 0 keeps the job's.
+         * @description How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
          */
         Request: {
             /**
@@ -1030,10 +1440,11 @@ export interface components {
              */
             kind: "wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3";
             /**
-             * Per Phrase
-             * @default true
+             * What
+             * @default each_clip
+             * @enum {string}
              */
-            per_phrase: boolean;
+            what: "one" | "each_clip" | "each_section";
             /**
              * Pattern
              * @default {number:2} {clip}
@@ -1051,6 +1462,26 @@ export interface components {
             channels: number;
         };
         /**
+         * SayOfEdge
+         * @description Accept an edge on a walk, send it back, or take back what was said.
+         */
+        SayOfEdge: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "say_of_edge";
+            /** Clip Id */
+            clip_id: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "head" | "tail";
+            /** Said */
+            said: ("accepted" | "sent_back") | null;
+        };
+        /**
          * SendBody
          * @description What to send, of which revision.
          */
@@ -1061,7 +1492,7 @@ export interface components {
         };
         /**
          * SetFade
-         * @description Put a fade of one's own on an edge; 0 frames removes it.
+         * @description Put a fade of one's own on an edge of clips; 0 frames removes it.
          */
         SetFade: {
             /**
@@ -1069,8 +1500,8 @@ export interface components {
              * @enum {string}
              */
             kind: "set_fade";
-            /** Clip Id */
-            clip_id: string;
+            /** Clip Ids */
+            clip_ids: string[];
             /**
              * Side
              * @enum {string}
@@ -1091,7 +1522,7 @@ export interface components {
         };
         /**
          * SetGain
-         * @description Set the gain of a clip.
+         * @description Set the gain of clips.
          */
         SetGain: {
             /**
@@ -1099,10 +1530,102 @@ export interface components {
              * @enum {string}
              */
             kind: "set_gain";
-            /** Clip Id */
-            clip_id: string;
+            /** Clip Ids */
+            clip_ids: string[];
             /** Gain Db */
             gain_db: number;
+        };
+        /**
+         * SetGrid
+         * @description Give the job a tempo and a meter; none takes them away.
+         */
+        SetGrid: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_grid";
+            grid: components["schemas"]["Grid"] | null;
+        };
+        /**
+         * SetJoins
+         * @description Put the same crossfade, in job frames, on cuts between clips that abut; 0 frames takes it away.
+         */
+        SetJoins: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_joins";
+            /** Pairs */
+            pairs: [
+                string,
+                string
+            ][];
+            /** Length Frames */
+            length_frames: number;
+            /**
+             * Law
+             * @enum {string}
+             */
+            law: "equal_gain" | "equal_power" | "matched";
+            /** Lead Frames */
+            lead_frames: number;
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+        };
+        /**
+         * SetLane
+         * @description Set what is given of a lane.
+         */
+        SetLane: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_lane";
+            /** Lane Id */
+            lane_id: string;
+            settings?: components["schemas"]["LaneSettings"];
+        };
+        /**
+         * SetProgramme
+         * @description Set the programme's start, its end, or both.
+         */
+        SetProgramme: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_programme";
+            /**
+             * Start Frame
+             * @default null
+             */
+            start_frame: number | null;
+            /**
+             * End Frame
+             * @default null
+             */
+            end_frame: number | null;
+        };
+        /**
+         * SetSync
+         * @description Put a clip's sync point at a job frame; none takes it away.
+         */
+        SetSync: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_sync";
+            /** Clip Id */
+            clip_id: string;
+            /** Frame */
+            frame: number | null;
         };
         /**
          * SourceInfo
@@ -1154,6 +1677,21 @@ export interface components {
              * @default null
              */
             derived_from: string | null;
+        };
+        /**
+         * Split
+         * @description Cut clips in two at a job frame.
+         */
+        Split: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** At Frame */
+            at_frame: number;
         };
         /**
          * StepBody
@@ -1266,7 +1804,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside";
             /**
              * State
              * @enum {string}
@@ -1286,6 +1824,26 @@ export interface components {
             revision: number;
             /** Clips */
             clips: components["schemas"]["ClipVerdicts"][];
+        };
+        /**
+         * Walked
+         * @description What somebody said of an edge on a walk, and the edge as it was then.
+         */
+        Walked: {
+            /**
+             * Said
+             * @enum {string}
+             */
+            said: "accepted" | "sent_back";
+            /** Frame */
+            frame: number;
+            /** @default null */
+            fade: components["schemas"]["Fade"] | null;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
         };
     };
     responses: never;

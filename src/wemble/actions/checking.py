@@ -6,19 +6,26 @@ from dataclasses import dataclass
 
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
-from wemble.core.check.edges import Verdict, edge_of, edge_verdicts
-from wemble.core.edit.model import Clip, Job, Side
-from wemble.core.edit.placement import in_time_order
+from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
+from wemble.core.check.programme import Found, end_verdict, outside_verdict
+from wemble.core.edit.marks import programme
+from wemble.core.edit.model import Clip, Job, Said, Side
+from wemble.core.edit.placement import continued_edges, in_time_order
+from wemble.core.edit.walked import crossfade_lengths, said_of
+from wemble.core.render.plan import RenderPlan, heard_lanes
+from wemble.store.files import FileReader
 
 _SIDES: tuple[Side, Side] = ("head", "tail")
 
 
 @dataclass(frozen=True, slots=True)
 class ClipVerdicts:
-    """All verdicts of a clip's two edges, the gravest first."""
+    """All verdicts of a clip's two edges, the gravest first, and what a walk said of each edge as it is now."""
 
     clip_id: str
     verdicts: tuple[Verdict, ...]
+    head_said: Said | None = None
+    tail_said: Said | None = None
 
     @property
     def doubtful(self) -> bool:
@@ -29,20 +36,57 @@ class ClipVerdicts:
 def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
     """Return the verdicts of every clip that speaks, in time order."""
     job = library.job_at(revision_id)
-    into = {join.right_clip_id for join in job.joins.values()}
-    out_of = {join.left_clip_id for join in job.joins.values()}
-    joined = {"head": into, "tail": out_of}
+    crossfades = crossfade_lengths(job)
+    seamless = {*crossfades, *continued_edges(job)}
     return [
         ClipVerdicts(
-            clip.id, tuple(v for side in _SIDES for v in _edge(library, job, clip, side, clip.id in joined[side]))
+            clip.id,
+            tuple(v for side in _SIDES for v in _edge(library, job, clip, side, (clip.id, side) in seamless)),
+            said_of(clip, "head", crossfades),
+            said_of(clip, "tail", crossfades),
         )
         for clip in in_time_order(job)
-        if clip.finding_id is not None and clip.speaks
+        if clip.speaks
     ]
+
+
+@dataclass(frozen=True, slots=True)
+class ProgrammeDoubt:
+    """Something about the programme as a whole, and where to look."""
+
+    text: str
+    job_frame: int
+    clip_id: str | None
+
+
+def programme_doubts(library: Library, job: Job) -> list[ProgrammeDoubt]:
+    """Return what is wrong with the programme's bounds: a tail cut by its end, sound outside."""
+    if programme(job) is None:
+        return []
+    floors = {source.id: library.measured(source.id).floor.level_db for source in job.sources.values()}
+    reader = FileReader(library.home, {source.id: source.channels for source in job.sources.values()})
+    heard = heard_lanes(job)
+    found = [end_verdict(job, RenderPlan(job), reader, floors)]
+    for clip in in_time_order(job):
+        if clip.lane_id in heard:
+            measured = library.measured(clip.source_id)
+            found.append(outside_verdict(job, clip, measured.envelope, measured.floor))
+    return [
+        ProgrammeDoubt(_in_words(job, one), one.job_frame, one.clip_id)
+        for one in found
+        if one is not None and one.state != "fine"
+    ]
+
+
+def _in_words(job: Job, found: Found) -> str:
+    words = sentence(found.check, found.state, found.figure)
+    return f"“{job.clips[found.clip_id].name}”: {words}" if found.clip_id else words
 
 
 def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> list[Verdict]:
     edge = edge_of(clip, side, joined=joined, source_frames=job.source(clip.source_id).frames)
+    if clip.finding_id is None and edge.outside_frames == 0:
+        return []  # the end of a recording that nobody has cut
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)

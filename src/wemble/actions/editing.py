@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library, new_id
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.history import Change, applied, difference, reversed_changes
+from wemble.core.edit.marks import followed
 from wemble.core.edit.model import Brief, Job, check_name
 from wemble.errors import Conflict, InvalidInput
 from wemble.store import jobs
@@ -60,6 +61,7 @@ def edit(
         head = _head(db, job_id, base_revision)
         before = library.job_at(head.id)
         edited = change(before)
+        edited = replace(edited, job=followed(before, edited.job))
         parent, since = head, before
         moment = library.now() - head.created_at <= MELT_WITHIN_S
         if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:

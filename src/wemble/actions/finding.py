@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
@@ -100,7 +100,11 @@ def apply(
                 found[target],
                 recipe,
                 treatment,
-                fade_for=automatic_fades(reads(library, source_id), recipe, rate_hz=library.source(source_id).rate_hz),
+                fade_for=automatic_fades(
+                    reads(library, source_id),
+                    recipe if job.auto_fades else replace(recipe, fade_ms=0.0),
+                    rate_hz=library.source(source_id).rate_hz,
+                ),
                 tone=tones[target],
             )
             newest = edited.job

@@ -9,15 +9,15 @@ from pathlib import Path
 import numpy as np
 import soxr
 
-from wemble.actions.checking import verdicts
+from wemble.actions.checking import programme_doubts, verdicts
 from wemble.actions.executor import Report
 from wemble.actions.library import Library, new_id
 from wemble.actions.tasks import start_task
 from wemble.core.deliver.names import Name, names
-from wemble.core.deliver.words import Piece, files_to_send, sentence
+from wemble.core.deliver.words import Piece, What, files_to_send, range_in_words, sentence
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
-from wemble.core.render.plan import fold
+from wemble.core.render.plan import fold, heard_lanes
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
 from wemble.formats.encode import KINDS, MP3_KBPS, Kind, Writer, rate_for
@@ -29,10 +29,10 @@ BLOCK_FRAMES = 1 << 16
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """How to send: one file or one per phrase, of what kind, under which names; ``channels`` 0 keeps the job's."""
+    """How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's."""
 
     kind: Kind = "wav_24"
-    per_phrase: bool = True
+    what: What = "each_clip"
     pattern: str = "{number:2} {clip}"
     kbps: int = 192
     channels: int = 0
@@ -45,6 +45,7 @@ class Doubt:
     text: str
     stops: bool = False
     clip_id: str | None = None
+    job_frame: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,11 +61,13 @@ class Preview:
 def preview(library: Library, revision_id: int, request: Request) -> Preview:
     """Say what would be sent, without sending. Raises `InvalidInput` for a wrong pattern or bit rate."""
     job = library.job_at(revision_id)
-    pieces = files_to_send(job, per_phrase=request.per_phrase)
+    pieces = files_to_send(job, request.what)
     named = file_names(job, pieces, request)
     channels, rate = _channels(job, request), rate_for(request.kind, job.rate_hz)
     doubts = _doubts(library, revision_id, job, pieces, named, request)
     words = sentence(pieces, job_rate_hz=job.rate_hz, file_rate_hz=rate, channels=channels, kind=_kind_words(request))
+    if request.what != "each_clip" and pieces:
+        words = f"{words}: {range_in_words(job)}"
     return Preview(words, named, [round((p.end - p.start) / max(job.rate_hz, 1), 3) for p in pieces], doubts)
 
 
@@ -102,7 +105,7 @@ def export_files(
     home = Home(root)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     plan = RenderPlan(job)
-    pieces = files_to_send(job, per_phrase=request.per_phrase)
+    pieces = files_to_send(job, request.what)
     total = sum(piece.end - piece.start for piece in pieces)
     home.check_space(2 * total * job.channels * 4)
     folder = work / "export"
@@ -232,6 +235,10 @@ def _doubts(
     doubts += [
         Doubt(f"“{source.name}” has samples over full scale; they are cut off in whole-number files") for source in loud
     ]
+    if muted := [lane.name for lane in job.lanes.values() if lane.id not in heard_lanes(job)]:
+        doubts.append(Doubt(f"not sent, as it does not sound now: {', '.join(muted)}"))
+    if request.what != "each_clip":
+        doubts += [Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, job)]
     doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
     for row in doubtful[:50]:
         verdict = next(v for v in row.verdicts if v.state != "fine")

@@ -97,7 +97,7 @@ def check_file(path: Path) -> dict[str, Any]:
 def clean_request(kind: str, whole: bool, pattern: str | None) -> Request:
     """Return a request to send as the shell asks for it."""
     default = "{source} clean" if whole else "{source} {number:2}"
-    return Request(kind=cast(Kind, kind), per_phrase=not whole, pattern=pattern or default)
+    return Request(kind=cast(Kind, kind), what="one" if whole else "each_clip", pattern=pattern or default)
 
 
 def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, request: Request) -> list[str]:
@@ -111,7 +111,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
     with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         job = _treated(opened, path, settings)
-        pieces = files_to_send(job, per_phrase=request.per_phrase)
+        pieces = files_to_send(job, request.what)
         made = file_names(job, pieces, request)
         if taken := [name.name for name in made if name.collides or (folder / name.name).exists()]:
             raise InvalidInput(

@@ -9,8 +9,8 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from wemble.core.edit.history import Change, applied
-from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, SourceUse
+from wemble.core.edit.history import Change, OwnFields, applied
+from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.errors import NotFound
 
 CHECKPOINT_EVERY = 200
@@ -21,8 +21,9 @@ _ENTITIES: dict[str, TypeAdapter[Any]] = {
     "lanes": TypeAdapter(Lane),
     "clips": TypeAdapter(Clip),
     "joins": TypeAdapter(Join),
+    "marks": TypeAdapter(Mark),
     "findings": TypeAdapter(Finding),
-    "job": TypeAdapter(dict[str, Any]),
+    "job": TypeAdapter(OwnFields),
 }
 
 

@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from wemble.actions.checking import ClipVerdicts
-from wemble.actions.edits import MoveEdge, RemoveClips, RenameClip, RenameJob, SetFade, SetGain
+from wemble.actions.edits import EditRequest
 from wemble.actions.finding import Draft
 from wemble.actions.overview import JobCard
 from wemble.actions.sending import Preview, Request
 from wemble.core.edges.recipe import Recipe, Treatment
-from wemble.core.edit.history import Kind
-from wemble.core.edit.model import Brief, Clip, Finding, Job, Join, Lane, SourceUse
+from wemble.core.edit.history import Kind, OwnFields
+from wemble.core.edit.model import Brief, Clip, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.store.records import TaskRow
 
 
@@ -52,29 +52,19 @@ class OpenedJob(Body):
     redo_label: str | None
 
 
-class JobFields(Body):
-    """The job's own fields in a change."""
-
-    name: str
-    brief: Brief
-    rate_hz: int
-    channels: int
-    next_number: int
-
-
 class ChangeBody(Body):
     """One entity after an edit, null if it is gone."""
 
     kind: Kind
     entity_id: str
-    after: JobFields | SourceUse | Lane | Clip | Join | Finding | None
+    after: OwnFields | SourceUse | Lane | Clip | Join | Mark | Finding | None
 
 
 class EditBody(Body):
     """An edit, and the revision that it was made on."""
 
     base_revision: int
-    edit: Annotated[MoveEdge | SetFade | SetGain | RenameClip | RenameJob | RemoveClips, Field(discriminator="kind")]
+    edit: Annotated[EditRequest, Field(discriminator="kind")]
 
 
 class StepBody(Body):

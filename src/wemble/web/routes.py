@@ -203,7 +203,7 @@ def _answered(answer: Answer) -> models.EditAnswer:
         models.ChangeBody.model_construct(
             kind=change.kind,
             entity_id=change.entity_id,
-            after=models.JobFields(**change.after) if change.kind == "job" else change.after,
+            after=change.after,
         )
         for change in answer.changes
     ]

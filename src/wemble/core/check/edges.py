@@ -166,10 +166,17 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
         "soft sound outside, {figure:.1f} dB over the floor",
     ),
     "weak": ("{figure:.0f} dB under the loudest", "speech? {figure:.0f} dB quieter than the loudest"),
+    "programme_end": ("{figure:.1f} dB over the floor", "the end mark cuts sound {figure:.1f} dB over the floor"),
+    "outside": ("nothing outside the programme", "sound outside the programme, {figure:.0f} dB over the floor"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 
 
+def sentence(check: Check, state: State, figure: float) -> str:
+    """Return what a check says in words."""
+    return _SENTENCES[check][state != "fine"].format(figure=figure)
+
+
 def _verdict(side: Side, check: Check, figure: float) -> Verdict:
     state = state_of(check, figure)
-    return Verdict(side, check, state, round(figure, 3), _SENTENCES[check][state != "fine"].format(figure=figure))
+    return Verdict(side, check, state, round(figure, 3), sentence(check, state, figure))

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
 
+from wemble.core.edit.marks import in_order, place_of, programme
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of
+from wemble.core.render.plan import heard_lanes
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,19 +23,46 @@ class Piece:
     lane: str
 
 
-def files_to_send(job: Job, *, per_phrase: bool) -> list[Piece]:
-    """Return one piece for each clip that speaks, in time order, or one for all: from the first clip to the last."""
-    if not job.clips:
+What = Literal["one", "each_clip", "each_section"]
+"""One file; one for each clip that speaks; one for each section between marks."""
+
+
+def files_to_send(job: Job, what: What) -> list[Piece]:
+    """Return the files that a job becomes, in time order.
+
+    One file is the programme if its start and end are marked, else everything from the first clip to the last; a
+    playback loop has no say. Sections go from mark to mark inside that span. Muted lanes send nothing.
+    """
+    heard = heard_lanes(job)
+    clips = [clip for clip in in_time_order(job) if clip.lane_id in heard]
+    if not clips:
         return []
-    clips = [clip for clip in in_time_order(job) if clip.speaks]
-    if per_phrase:
+    if what == "each_clip":
         return [
             Piece(start_of(job, c), end_of(job, c), c.name, job.sources[c.source_id].name, job.lanes[c.lane_id].name)
             for c in clips
+            if c.speaks
         ]
-    start, end = job_span(job)
-    first = in_time_order(job)[0]
-    return [Piece(start, end, job.name, job.sources[first.source_id].name, job.lanes[first.lane_id].name)]
+    start, end = programme(job) or (job_span(job))
+    source, lane = job.sources[clips[0].source_id].name, job.lanes[clips[0].lane_id].name
+    sections = (
+        [(place_of(job, m), m.name) for m in in_order(job) if m.kind == "section"] if what == "each_section" else []
+    )
+    starts = [(at, name) for at, name in sections if start < at < end]
+    first = next((name for at, name in reversed(sections) if at <= start), job.name)
+    bounds = [(start, first), *starts, (end, "")]
+    return [Piece(at, until, name, source, lane) for (at, name), (until, _) in pairwise(bounds)]
+
+
+def range_in_words(job: Job) -> str:
+    """Say which part of the job one file is.
+
+    A sentence such as "the programme, from 0:08.800 to 3:12.800", or "everything, from 0:00.000 to 3:20.000".
+    """
+    marked = programme(job)
+    start, end = marked or job_span(job)
+    rate = max(job.rate_hz, 1)
+    return f"{'the programme' if marked else 'everything'}, from {clock(start / rate)} to {clock(end / rate)}"
 
 
 def sentence(pieces: list[Piece], *, job_rate_hz: int, file_rate_hz: int, channels: int, kind: str) -> str:

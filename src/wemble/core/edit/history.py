@@ -4,13 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from dataclasses import fields as dataclass_fields
 from typing import Any, Literal
 
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Brief, Grid, Job
 
-Kind = Literal["job", "sources", "lanes", "clips", "joins", "findings"]
-COLLECTIONS: tuple[Kind, ...] = ("sources", "lanes", "clips", "joins", "findings")
-JOB_FIELDS = ("name", "brief", "rate_hz", "channels", "next_number")
+Kind = Literal["job", "sources", "lanes", "clips", "joins", "marks", "findings"]
+COLLECTIONS: tuple[Kind, ...] = ("sources", "lanes", "clips", "joins", "marks", "findings")
+
+
+@dataclass(frozen=True, slots=True)
+class OwnFields:
+    """The job's own fields, as a change holds them; one written by an older Wemble lacks the last ones."""
+
+    name: str
+    brief: Brief
+    rate_hz: int
+    channels: int
+    next_number: int
+    auto_fades: bool = True
+    grid: Grid | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +60,7 @@ def applied(job: Job, changes: Iterable[Change]) -> Job:
     fields: dict[str, Any] = {}
     for change in changes:
         if change.kind == "job":
-            fields.update(change.after)
+            fields |= {own.name: getattr(change.after, own.name) for own in dataclass_fields(OwnFields)}
             continue
         collection = fields.setdefault(change.kind, dict(getattr(job, change.kind)))
         if change.after is None:
@@ -62,5 +75,5 @@ def reversed_changes(changes: Iterable[Change]) -> list[Change]:
     return [Change(change.kind, change.entity_id, change.after, change.before) for change in changes]
 
 
-def _own_fields(job: Job) -> dict[str, Any]:
-    return {name: getattr(job, name) for name in JOB_FIELDS}
+def _own_fields(job: Job) -> OwnFields:
+    return OwnFields(**{own.name: getattr(job, own.name) for own in dataclass_fields(OwnFields)})

@@ -1,4 +1,4 @@
-"""The job: sources, lanes, clips, joins, findings.
+"""The job: sources, lanes, clips, joins, marks, findings.
 
 Positions inside a source are frames at the source's own rate; positions on a lane are frames at the job's rate.
 Spans are half-open. Everything is frozen; an edit makes a new job that shares what did not change.
@@ -15,9 +15,11 @@ from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.errors import InvalidInput, NotFound
 
-Brief = Literal["voiceover"]
+Brief = Literal["voiceover", "release"]
 Side = Literal["head", "tail"]
 Made = Literal["auto", "own"]
+Said = Literal["accepted", "sent_back"]
+MarkKind = Literal["start", "end", "section"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,16 @@ class Fade:
     shape: Shape = "s"
     bend: float = 0.0
     made: Made = "auto"
+
+
+@dataclass(frozen=True, slots=True)
+class Walked:
+    """What somebody said of an edge on a walk, and the edge as it was then."""
+
+    said: Said
+    frame: int
+    fade: Fade | None = None
+    crossfade_frames: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,11 +56,18 @@ class SourceUse:
 
 @dataclass(frozen=True, slots=True)
 class Lane:
-    """A row of clips."""
+    """A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
+
+    Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``.
+    """
 
     id: str
     name: str
     position: int
+    gain_db: float = 0.0
+    pan: float = 0.0
+    muted: bool = False
+    solo: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +76,7 @@ class Clip:
 
     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
-    or if the clip is a piece of quiet.
+    or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
     """
 
     id: str
@@ -73,6 +92,9 @@ class Clip:
     finding_id: str | None = None
     sound_start_frame: int | None = None
     sound_end_frame: int | None = None
+    sync_frame: int | None = None
+    head_walked: Walked | None = None
+    tail_walked: Walked | None = None
 
     @property
     def frames(self) -> int:
@@ -87,13 +109,44 @@ class Clip:
 
 @dataclass(frozen=True, slots=True)
 class Join:
-    """A crossfade between two clips that abut, in job frames, centred on the cut."""
+    """A crossfade between two clips that abut, in job frames. ``lead_frames`` of it lie before the cut; none: half."""
 
     id: str
     left_clip_id: str
     right_clip_id: str
     length_frames: int
     law: Law
+    lead_frames: int | None = None
+    bend: float = 0.0
+
+    @property
+    def lead(self) -> int:
+        """How many of its frames lie before the cut."""
+        return self.length_frames // 2 if self.lead_frames is None else self.lead_frames
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
+
+    A job has at most one mark of kind ``start`` and one of kind ``end``: they bound the programme.
+    """
+
+    id: str
+    kind: MarkKind
+    name: str
+    frame: int
+    clip_id: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """Musical time: one tempo, as a fraction of beats a minute, one meter, and the job frame of bar 1 beat 1."""
+
+    bpm_numerator: int
+    bpm_denominator: int = 1
+    beats_a_bar: int = 4
+    first_frame: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,17 +185,23 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet."""
+    """One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet.
+
+    ``auto_fades`` says whether edges that Wemble makes get small fades by themselves.
+    """
 
     name: str
     brief: Brief = "voiceover"
     rate_hz: int = 0
     channels: int = 0
     next_number: int = 1
+    auto_fades: bool = True
+    grid: Grid | None = None
     sources: Mapping[str, SourceUse] = field(default_factory=dict)
     lanes: Mapping[str, Lane] = field(default_factory=dict)
     clips: Mapping[str, Clip] = field(default_factory=dict)
     joins: Mapping[str, Join] = field(default_factory=dict)
+    marks: Mapping[str, Mark] = field(default_factory=dict)
     findings: Mapping[str, Finding] = field(default_factory=dict)
 
     def clip(self, clip_id: str) -> Clip:
@@ -151,6 +210,20 @@ class Job:
             return self.clips[clip_id]
         except KeyError:
             raise NotFound(f"there is no clip {clip_id!r} in this job any more; look at the newest state") from None
+
+    def lane(self, lane_id: str) -> Lane:
+        """Return a lane. Raises `NotFound`."""
+        try:
+            return self.lanes[lane_id]
+        except KeyError:
+            raise NotFound(f"there is no lane {lane_id!r} in this job any more") from None
+
+    def mark(self, mark_id: str) -> Mark:
+        """Return a mark. Raises `NotFound`."""
+        try:
+            return self.marks[mark_id]
+        except KeyError:
+            raise NotFound(f"there is no mark {mark_id!r} in this job any more") from None
 
     def source(self, source_id: str) -> SourceUse:
         """Return a source. Raises `NotFound`."""

@@ -6,7 +6,7 @@ origin tile without gap or overlap, whatever the two rates.
 
 from __future__ import annotations
 
-from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.model import Clip, Job, Side
 
 
 def to_job_frames(source_frames: int, *, source_rate_hz: int, job_rate_hz: int) -> int:
@@ -37,6 +37,13 @@ def placed(job: Job, clip: Clip, source_frame: int) -> int:
     """Return the job frame at which a frame of the clip's source lies."""
     rate = job.source(clip.source_id).rate_hz
     return clip.origin_frame + to_job_frames(source_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+
+
+def source_frame_from(job: Job, clip: Clip, job_frame: int) -> int:
+    """Return the first frame of the clip's source that lies at or after a job frame: where a cut there falls."""
+    rate = job.source(clip.source_id).rate_hz
+    frame = to_source_frames(job_frame - clip.origin_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+    return frame if placed(job, clip, frame) >= job_frame else frame + 1
 
 
 def start_of(job: Job, clip: Clip) -> int:
@@ -74,3 +81,14 @@ def job_span(job: Job) -> tuple[int, int]:
         return 0, 0
     starts = min(start_of(job, clip) for clip in job.clips.values())
     return starts, max(end_of(job, clip) for clip in job.clips.values())
+
+
+def continued_edges(job: Job) -> set[tuple[str, Side]]:
+    """Return the edges at which the next piece of the same audio goes on without a gap: (clip id, side)."""
+    heads = {(c.lane_id, c.source_id, c.origin_frame, c.head_frame, c.gain_db): c.id for c in job.clips.values()}
+    found: set[tuple[str, Side]] = set()
+    for clip in job.clips.values():
+        right = heads.get((clip.lane_id, clip.source_id, clip.origin_frame, clip.tail_frame, clip.gain_db))
+        if right is not None and clip.fade_out is None and job.clips[right].fade_in is None:
+            found |= {(clip.id, "tail"), (right, "head")}
+    return found

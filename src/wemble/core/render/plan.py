@@ -15,12 +15,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.edit.model import Clip, Fade, Job, Join
+from wemble.core.edit.model import Clip, Fade, Job, Join, Lane
 from wemble.core.edit.placement import end_of, in_time_order, placed, start_of
 from wemble.core.shape.crossfade import crossfade_gains
 from wemble.core.shape.curves import fade_in_gain, fade_out_gain
 from wemble.core.signal.levels import Samples, from_db
 from wemble.core.signal.reader import SampleReader
+
+_MEASURED_FRAMES = 1 << 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,15 +35,17 @@ class _Ramp:
     join: Join | None
     rises: bool
 
-    def apply(self, gain: NDArray[np.float64], span_start: int) -> None:
+    def apply(self, gain: NDArray[np.float64], span_start: int, correlation: float) -> None:
         """Multiply the part of ``gain`` (job frames from ``span_start``) that the ramp covers."""
         low, high = max(self.start, span_start), min(self.start + self.length, span_start + len(gain))
         if low < high:
-            gain[low - span_start : high - span_start] *= self._values(low - self.start, high - self.start)
+            gain[low - span_start : high - span_start] *= self._values(low - self.start, high - self.start, correlation)
 
-    def _values(self, low: int, high: int) -> NDArray[np.float64]:
+    def _values(self, low: int, high: int, correlation: float) -> NDArray[np.float64]:
         if self.join is not None:
-            goes, comes = crossfade_gains(self.length, self.join.law, start=low, stop=high)
+            goes, comes = crossfade_gains(
+                self.length, self.join.law, self.join.bend, correlation=correlation, start=low, stop=high
+            )
             return comes if self.rises else goes
         assert self.fade is not None
         curve = fade_in_gain if self.rises else fade_out_gain
@@ -50,26 +54,42 @@ class _Ramp:
 
 @dataclass(frozen=True, slots=True)
 class _Voice:
-    """One clip as the renderer sees it: the job frames it sounds in, handles under joins included."""
+    """One clip as the renderer sees it: the job frames it sounds in, handles under joins included.
+
+    ``gain`` is one number for every channel of the job, the lane's gain and pan included.
+    """
 
     start: int
     end: int
     source_id: str
     origin: int
-    gain: float
+    gain: tuple[float, ...]
     ramps: tuple[_Ramp, ...]
+
+    @property
+    def untouched(self) -> bool:
+        """Whether samples pass as they are."""
+        return all(gain == 1.0 for gain in self.gain)
 
 
 class RenderPlan:
-    """A job, ready to be rendered."""
+    """A job, ready to be rendered: the lanes that sound, with their clips."""
 
     def __init__(self, job: Job):
         self.rate_hz = job.rate_hz
         self.channels = job.channels
         into = {join.right_clip_id: join for join in job.joins.values()}
         out_of = {join.left_clip_id: join for join in job.joins.values()}
-        voices = [_voice(job, clip, into.get(clip.id), out_of.get(clip.id)) for clip in in_time_order(job)]
-        self._voices = sorted(voices, key=lambda voice: voice.start)
+        heard = heard_lanes(job)
+        clips = [clip for clip in in_time_order(job) if clip.lane_id in heard]
+        voices = {clip.id: _voice(job, clip, into.get(clip.id), out_of.get(clip.id)) for clip in clips}
+        self._sides = {
+            join.id: (voices[join.left_clip_id], voices[join.right_clip_id])
+            for join in job.joins.values()
+            if join.law == "matched" and join.left_clip_id in voices and join.right_clip_id in voices
+        }
+        self._correlations: dict[str, float] = {}
+        self._voices = sorted(voices.values(), key=lambda voice: voice.start)
         self._starts = [voice.start for voice in self._voices]
         self._ends = _running_maximum([voice.end for voice in self._voices])
         self.end_frame = self._ends[-1] if self._ends else 0
@@ -101,15 +121,43 @@ class RenderPlan:
         samples = fold(reader.read(voice.source_id, self.rate_hz, low - voice.origin, high - low), self.channels)
         window = total[:, low - start : high - start]
         touching = [ramp for ramp in voice.ramps if ramp.start < high and ramp.start + ramp.length > low]
+        gain = np.array(voice.gain)[:, None]
         if touching:
-            gain = np.full(high - low, voice.gain)
+            curve = np.ones(high - low)
             for ramp in touching:
-                ramp.apply(gain, low)
-            window += samples * gain
-        elif voice.gain == 1.0:
+                ramp.apply(curve, low, self._correlation(ramp, reader))
+            window += samples * (gain * curve)
+        elif voice.untouched:
             window += samples
         else:
-            window += np.multiply(samples, voice.gain, dtype=np.float64)
+            window += np.multiply(samples, gain, dtype=np.float64)
+
+    def _correlation(self, ramp: _Ramp, reader: SampleReader) -> float:
+        """Return how alike the two sides of a matched join are over all of it, measured once."""
+        join = ramp.join
+        if join is None or join.id not in self._sides:
+            return 0.0
+        if join.id not in self._correlations:
+            self._correlations[join.id] = self._measured(ramp, *self._sides[join.id], reader)
+        return self._correlations[join.id]
+
+    def _measured(self, ramp: _Ramp, left: _Voice, right: _Voice, reader: SampleReader) -> float:
+        together, powers = 0.0, np.zeros(2)
+        for at in range(ramp.start, ramp.start + ramp.length, _MEASURED_FRAMES):
+            frames = min(_MEASURED_FRAMES, ramp.start + ramp.length - at)
+            one, other = (
+                fold(reader.read(v.source_id, self.rate_hz, at - v.origin, frames), self.channels).astype(np.float64)
+                for v in (left, right)
+            )
+            together += float(np.sum(one * other))
+            powers += np.sum(np.square(one)), np.sum(np.square(other))
+        return together / float(np.sqrt(powers.prod())) if powers.all() else 0.0
+
+
+def heard_lanes(job: Job) -> set[str]:
+    """Return the lanes that sound: those that play solo, if any do, else those that are not muted."""
+    solo = {lane.id for lane in job.lanes.values() if lane.solo}
+    return solo or {lane.id for lane in job.lanes.values() if not lane.muted}
 
 
 def fold(samples: Samples, channels: int) -> Samples:
@@ -132,23 +180,31 @@ def fold(samples: Samples, channels: int) -> Samples:
     return np.concatenate([samples[:channels], np.zeros((max(channels - have, 0), samples.shape[1]), np.float32)])
 
 
+def _gains(clip: Clip, lane: Lane, channels: int) -> tuple[float, ...]:
+    gain = from_db(clip.gain_db + lane.gain_db)
+    if channels != 2 or lane.pan == 0.0:
+        return (gain,) * channels
+    return (gain * min(1.0, 1.0 - lane.pan), gain * min(1.0, 1.0 + lane.pan))
+
+
 def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None) -> _Voice:
     start, end = start_of(job, clip), end_of(job, clip)
     ramps: list[_Ramp] = []
     if join_in is not None:
-        start -= join_in.length_frames // 2
+        start -= join_in.lead
         ramps.append(_Ramp(start, join_in.length_frames, None, join_in, True))
     elif clip.fade_in is not None:
         inner = placed(job, clip, clip.head_frame + clip.fade_in.length_frames)
         ramps.append(_Ramp(start, inner - start, clip.fade_in, None, True))
     if join_out is not None:
-        ramp_start = end - join_out.length_frames // 2
+        ramp_start = end - join_out.lead
         end = ramp_start + join_out.length_frames
         ramps.append(_Ramp(ramp_start, join_out.length_frames, None, join_out, False))
     elif clip.fade_out is not None:
         inner = placed(job, clip, clip.tail_frame - clip.fade_out.length_frames)
         ramps.append(_Ramp(inner, end - inner, clip.fade_out, None, False))
-    return _Voice(start, end, clip.source_id, clip.origin_frame, from_db(clip.gain_db), tuple(ramps))
+    gain = _gains(clip, job.lanes[clip.lane_id], job.channels)
+    return _Voice(start, end, clip.source_id, clip.origin_frame, gain, tuple(ramps))
 
 
 def _running_maximum(ends: list[int]) -> list[int]:

@@ -1,0 +1,233 @@
+"""Edits of whole clips and lanes: split, move, copy, take away, the audio moved inside a clip."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from wemble.core.edit.clips import Edited, check_gain
+from wemble.core.edit.edges import no_longer
+from wemble.core.edit.model import Clip, Job, Join, Lane, Side, check_name, set_clips
+from wemble.core.edit.placement import end_of, placed, source_frame_from, start_of
+from wemble.errors import InvalidInput
+
+Close = Literal["no", "lane", "all"]
+"""Whether what lies behind a gap moves up: not at all, on its own lane, or on all lanes."""
+
+
+def split(job: Job, clip_ids: tuple[str, ...], at_frame: int) -> Edited:
+    """Cut clips in two at a job frame. Nothing moves and nothing sounds different: the pieces abut.
+
+    Raises `InvalidInput` if the frame lies inside none of them.
+    """
+    cut = [clip for clip in map(job.clip, clip_ids) if start_of(job, clip) < at_frame < end_of(job, clip)]
+    if not cut:
+        raise InvalidInput("there is no clip to split here: put the cursor inside one")
+    for clip in cut:
+        at = source_frame_from(job, clip, at_frame)
+        if clip.head_frame < at < clip.tail_frame:
+            job = _cut(job, clip, at)
+    return Edited(job)
+
+
+def move_clips(job: Job, clip_ids: tuple[str, ...], by_frames: int, to_lane_id: str | None = None) -> Edited:
+    """Move clips along their lanes, and to another lane if one is named. None goes before the start of the job.
+
+    A crossfade stays where both of its clips move.
+    """
+    clips = [job.clip(clip_id) for clip_id in clip_ids]
+    if not clips:
+        return Edited(job)
+    if to_lane_id is not None:
+        job.lane(to_lane_id)
+    earliest = min(start_of(job, clip) for clip in clips)
+    by = max(by_frames, -earliest) if by_frames < 0 else by_frames
+    notes: tuple[str, ...] = () if by == by_frames else ("stopped at the start of the job",)
+    moved = [replace(clip, origin_frame=clip.origin_frame + by, lane_id=to_lane_id or clip.lane_id) for clip in clips]
+    job = set_clips(job, *moved)
+    joins = {key: join for key, join in job.joins.items() if abuts(job, join)}
+    if len(joins) < len(job.joins):
+        notes += (f"{len(job.joins) - len(joins)} crossfades taken away: the clips do not abut any more",)
+    return Edited(replace(job, joins=joins), notes)
+
+
+def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
+    """Move the audio inside a clip by job frames; the clip stays where it is, as far as the source reaches."""
+    clip = job.clip(clip_id)
+    start, end = start_of(job, clip), end_of(job, clip)
+    first, last = placed(job, clip, 0), placed(job, clip, job.source(clip.source_id).frames)
+    by = min(max(by_frames, end - last), start - first)
+    shifted = replace(clip, origin_frame=clip.origin_frame + by)
+    head, tail = source_frame_from(job, shifted, start), source_frame_from(job, shifted, end)
+    notes = () if by == by_frames else ("stopped: the source has no more there",)
+    return Edited(set_clips(job, replace(shifted, head_frame=head, tail_frame=tail)), notes)
+
+
+def copy_clips(job: Job, clip_ids: tuple[str, ...], to_frame: int, to_lane_id: str | None = None) -> Edited:
+    """Lay copies of clips with the first at a job frame; joins between them are copied too."""
+    clips = [job.clip(clip_id) for clip_id in clip_ids]
+    if not clips:
+        return Edited(job)
+    if to_lane_id is not None:
+        job.lane(to_lane_id)
+    by = max(to_frame, 0) - min(start_of(job, clip) for clip in clips)
+    number = job.next_number
+    ids = {clip.id: f"c{number + n}" for n, clip in enumerate(clips)}
+    copies = [
+        replace(
+            clip,
+            id=ids[clip.id],
+            origin_frame=clip.origin_frame + by,
+            lane_id=to_lane_id or clip.lane_id,
+            finding_id=None,
+        )
+        for clip in clips
+    ]
+    number += len(clips)
+    joins = dict(job.joins)
+    for join in job.joins.values():
+        if join.left_clip_id in ids and join.right_clip_id in ids:
+            copy = replace(
+                join, id=f"j{number}", left_clip_id=ids[join.left_clip_id], right_clip_id=ids[join.right_clip_id]
+            )
+            joins[copy.id] = copy
+            number += 1
+    return Edited(replace(set_clips(job, *copies), joins=joins, next_number=number))
+
+
+def remove_clips(job: Job, clip_ids: tuple[str, ...], close: Close = "no") -> Edited:
+    """Take clips off their lanes; their sources stay in the job. Gaps are closed up if asked.
+
+    What starts at or behind the end of a clip that goes moves up by its length, marks of the job too if all lanes do.
+    """
+    gone = sorted((job.clip(clip_id) for clip_id in clip_ids), key=lambda clip: start_of(job, clip), reverse=True)
+    names = {clip.id for clip in gone}
+    kept = {key: clip for key, clip in job.clips.items() if key not in names}
+    job_left = replace(job, clips=kept, joins=_joins_of(job, kept))
+    if close != "no":
+        for start, end, lane_id in _gaps(job, gone, close):
+            job_left = _closed(job_left, start, end, lane_id)
+    return Edited(job_left)
+
+
+@dataclass(frozen=True, slots=True)
+class LaneSettings:
+    """What can be set on a lane; none leaves it as it is."""
+
+    name: str | None = None
+    gain_db: float | None = None
+    pan: float | None = None
+    muted: bool | None = None
+    solo: bool | None = None
+
+
+def add_lane(job: Job, name: str) -> Edited:
+    """Add an empty lane under the others."""
+    position = 1 + max((lane.position for lane in job.lanes.values()), default=-1)
+    lane = Lane(f"l{job.next_number}", check_name(name), position)
+    return Edited(replace(job, next_number=job.next_number + 1, lanes={**job.lanes, lane.id: lane}))
+
+
+def set_lane(job: Job, lane_id: str, settings: LaneSettings) -> Edited:
+    """Set what is given of a lane. Raises `InvalidInput` for a gain or a pan out of range."""
+    given = {key: value for key in settings.__slots__ if (value := getattr(settings, key)) is not None}
+    if settings.gain_db is not None:
+        check_gain(settings.gain_db)
+    if settings.pan is not None and not -1.0 <= settings.pan <= 1.0:
+        raise InvalidInput(f"a pan lies between −1 (left) and +1 (right), got {settings.pan:g}")
+    if settings.name is not None:
+        given["name"] = check_name(settings.name)
+    lane = replace(job.lane(lane_id), **given)
+    return Edited(replace(job, lanes={**job.lanes, lane.id: lane}))
+
+
+def remove_lane(job: Job, lane_id: str) -> Edited:
+    """Take an empty lane away. Raises `InvalidInput` while clips lie on it, or if it is the last."""
+    lane = job.lane(lane_id)
+    if on_it := sum(clip.lane_id == lane_id for clip in job.clips.values()):
+        raise InvalidInput(f"{on_it} clips lie on “{lane.name}”: move or remove them first")
+    if len(job.lanes) == 1:
+        raise InvalidInput("a job keeps at least one lane")
+    return Edited(replace(job, lanes={key: other for key, other in job.lanes.items() if key != lane_id}))
+
+
+def abuts(job: Job, join: Join) -> bool:
+    """Say whether the two clips of a join still lie on one lane without a gap."""
+    left, right = job.clips.get(join.left_clip_id), job.clips.get(join.right_clip_id)
+    return bool(left and right and left.lane_id == right.lane_id and end_of(job, left) == start_of(job, right))
+
+
+def _cut(job: Job, clip: Clip, at: int) -> Job:
+    right_id = f"c{job.next_number}"
+    left = replace(clip, tail_frame=at, fade_out=None, fade_in=no_longer(clip.fade_in, at - clip.head_frame))
+    right = replace(
+        clip, id=right_id, name=_next_name(job, clip.name), head_frame=at, fade_in=None,
+        fade_out=no_longer(clip.fade_out, clip.tail_frame - at),
+    )  # fmt: skip
+    joins = {
+        key: replace(join, left_clip_id=right_id) if join.left_clip_id == clip.id else join
+        for key, join in job.joins.items()
+    }
+    job = replace(job, next_number=job.next_number + 1, joins=joins)
+    return set_clips(job, _within(left), _within(right))
+
+
+def _within(clip: Clip) -> Clip:
+    """Keep sound and sync point of a piece inside it."""
+    sync = clip.sync_frame
+    if sync is not None and not clip.head_frame <= sync < clip.tail_frame:
+        sync = None
+    if clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return replace(clip, sync_frame=sync)
+    start = min(max(clip.sound_start_frame, clip.head_frame), clip.tail_frame)
+    end = min(max(clip.sound_end_frame, clip.head_frame), clip.tail_frame)
+    return replace(clip, sync_frame=sync, sound_start_frame=start, sound_end_frame=end)
+
+
+def _next_name(job: Job, name: str) -> str:
+    """Return "Ebb 2" for "Ebb", "Ebb 3" for "Ebb 2": the first that no clip of the job has."""
+    stem, _, number = name.rpartition(" ")
+    stem, first = (stem, int(number) + 1) if stem and number.isdecimal() else (name, 2)
+    taken = {clip.name for clip in job.clips.values()}
+    return next(candidate for n in range(first, first + len(taken) + 1) if (candidate := f"{stem} {n}") not in taken)
+
+
+def _joins_of(job: Job, clips: Mapping[str, Clip]) -> dict[str, Join]:
+    return {k: j for k, j in job.joins.items() if j.left_clip_id in clips and j.right_clip_id in clips}
+
+
+def _gaps(job: Job, gone: list[Clip], close: Close) -> list[tuple[int, int, str | None]]:
+    """Return the spans that fall free, the last first; on all lanes at once those that overlap are one."""
+    spans = [(start_of(job, clip), end_of(job, clip), clip.lane_id if close == "lane" else None) for clip in gone]
+    merged: list[tuple[int, int, str | None]] = []
+    for start, end, lane_id in spans:
+        if merged and merged[-1][2] == lane_id and end > merged[-1][0]:
+            merged[-1] = (min(start, merged[-1][0]), max(end, merged[-1][1]), lane_id)
+        else:
+            merged.append((start, end, lane_id))
+    return merged
+
+
+def _closed(job: Job, start: int, end: int, lane_id: str | None) -> Job:
+    behind = [
+        replace(clip, origin_frame=clip.origin_frame - (end - start))
+        for clip in job.clips.values()
+        if (lane_id is None or clip.lane_id == lane_id) and start_of(job, clip) >= end
+    ]
+    job = set_clips(job, *behind)
+    if lane_id is not None:
+        return job
+    marks = {
+        key: mark
+        if mark.clip_id or mark.frame <= start
+        else replace(mark, frame=max(mark.frame - (end - start), start))
+        for key, mark in job.marks.items()
+    }
+    return replace(job, marks=marks)
+
+
+def side_of_cut(job: Job, left: Clip, right: Clip) -> dict[Side, int]:
+    """Return how many job frames of source there are beyond a cut: after the left clip, before the right one."""
+    after = placed(job, left, job.source(left.source_id).frames) - end_of(job, left)
+    return {"tail": after, "head": start_of(job, right) - placed(job, right, 0)}

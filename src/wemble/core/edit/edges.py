@@ -1,0 +1,267 @@
+"""Edits of edges: heads and tails moved, one or many, and the fades on them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
+from wemble.core.edit.placement import end_of, placed, source_frame_from, spans_on_lane, start_of, to_source_frames
+from wemble.core.shape.curves import SHAPES
+from wemble.errors import InvalidInput
+
+Hold = Literal["length", "inner"]
+"""What a fade keeps when its edge moves: its length, or the place of its inner end."""
+
+
+def move_edge(job: Job, clip_id: str, side: Side, source_frame: int, hold: Hold = "length") -> Edited:
+    """Move a head or a tail to a source frame, as far as it can go.
+
+    It stops at the ends of the source, one frame short of the clip's other edge or of the fade's inner end if that is
+    held, and at a neighbour on the lane. Where the neighbour is the next piece of the same audio, the cut between the
+    two moves and both follow. A fade that keeps its length becomes as long as the clip lets it.
+    """
+    clip = job.clip(clip_id)
+    low, high = _edge_limits(job, clip, side, hold)
+    at = min(max(source_frame, low), high)
+    notes = () if at == source_frame else (f"the {side} stops at frame {at:,}: {_limit_reason(job, clip, side, at)}",)
+    return Edited(after := _moved(job, clip, side, at, hold), notes + _gone_joins(job, after))
+
+
+def move_edges(job: Job, clip_ids: tuple[str, ...], side: Side, by_frames: int, hold: Hold = "length") -> Edited:
+    """Move the same edge of several clips by the same number of job frames, as far as all of them can go.
+
+    What stops the first stops all, so that the edges stay in step; it is said which.
+    """
+    clips = [job.clip(clip_id) for clip_id in clip_ids]
+    allowed, stopper = by_frames, None
+    for clip in clips:
+        frame = _edge(clip, side)
+        low, high = (
+            placed(job, clip, limit) - placed(job, clip, frame) for limit in _edge_limits(job, clip, side, hold)
+        )
+        reach = min(max(allowed, low), high)
+        if reach != allowed:
+            allowed, stopper = reach, clip
+    before = job
+    for clip in clips:
+        to = source_frame_from(job, clip, placed(job, clip, _edge(clip, side)) + allowed)
+        low, high = _edge_limits(job, job.clip(clip.id), side, hold)
+        job = _moved(job, job.clip(clip.id), side, min(max(to, low), high), hold)
+    gone = _gone_joins(before, job)
+    if stopper is None:
+        return Edited(job, gone)
+    moved_ms = 1000.0 * allowed / job.rate_hz
+    reason = _limit_reason(job, stopper, side, _edge(job.clip(stopper.id), side))
+    return Edited(job, (f"the {side}s stop after {moved_ms:+.1f} ms, at “{stopper.name}”: {reason}", *gone))
+
+
+def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None) -> Edited:
+    """Put a fade on the same edge of clips, or remove it. It ends at most where the other fade of a clip begins.
+
+    Raises `InvalidInput` if the fade has no frame, or an edge is inside a join.
+    """
+    if fade is not None and (fade.length_frames < 1 or fade.shape not in SHAPES or not -1.0 <= fade.bend <= 1.0):
+        raise InvalidInput("a fade has at least one frame, a known shape and a bend between −1 and +1")
+    notes: list[str] = []
+    for clip_id in clip_ids:
+        clip = job.clip(clip_id)
+        if joined(job, clip_id, side):
+            raise InvalidInput(f"the {side} of “{clip.name}” is a join with a crossfade; take that away first")
+        other = clip.fade_out if side == "head" else clip.fade_in
+        room = clip.frames - (other.length_frames if other else 0)
+        fitting = fade
+        if fade is not None and fade.length_frames > room:
+            notes.append(f"the fade of “{clip.name}” stops at {room:,} frames, where its other fade begins")
+            fitting = replace(fade, length_frames=room) if room > 0 else None
+        job = _with_fade(job, clip, side, fitting)
+    return Edited(job, tuple(notes))
+
+
+def fade_between(job: Job, clip_ids: tuple[str, ...], start: int, end: int, fade: Fade) -> Edited:
+    """Make a selection ``[start, end)``, in job frames, into a fade of each clip whose edge it crosses.
+
+    The fade is as long as the part of the selection inside the clip; ``fade`` gives shape and bend. "From here to the
+    end" is a selection from here to past the tail.
+
+    Raises
+    ------
+    InvalidInput
+        If the selection crosses no edge of these clips, or covers one whole.
+    """
+    for clip_id in clip_ids:
+        clip = job.clip(clip_id)
+        first, last = start_of(job, clip), end_of(job, clip)
+        over_head, over_tail = start <= first < end < last, first < start < last <= end
+        if not over_head and not over_tail:
+            raise InvalidInput(
+                f"the selection crosses no edge of “{clip.name}”, or covers it whole; a fade needs one edge and an inner end"
+            )
+        inner = source_frame_from(job, clip, end if over_head else start)
+        length = inner - clip.head_frame if over_head else clip.tail_frame - inner
+        edited = set_fade(job, (clip_id,), "head" if over_head else "tail", replace(fade, length_frames=length))
+        job = edited.job
+    return Edited(job)
+
+
+def drop_automatic_fades(job: Job) -> Job:
+    """Return the job without the fades that came by themselves; one's own stay."""
+    bare = [
+        replace(
+            clip,
+            fade_in=clip.fade_in if clip.fade_in and clip.fade_in.made == "own" else None,
+            fade_out=clip.fade_out if clip.fade_out and clip.fade_out.made == "own" else None,
+        )
+        for clip in job.clips.values()
+    ]
+    return set_clips(job, *(clip for clip in bare if clip != job.clips[clip.id]))
+
+
+def joined(job: Job, clip_id: str, side: Side) -> bool:
+    """Say whether an edge is one side of a join."""
+    if side == "head":
+        return any(join.right_clip_id == clip_id for join in job.joins.values())
+    return any(join.left_clip_id == clip_id for join in job.joins.values())
+
+
+def no_longer(fade: Fade | None, room: int) -> Fade | None:
+    """Return a fade that fits into ``room`` source frames; none if there is no room."""
+    if fade is None or fade.length_frames <= room:
+        return fade
+    return replace(fade, length_frames=room) if room > 0 else None
+
+
+def _moved(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> Job:
+    neighbour = _neighbour(job, clip, side)
+    shared = neighbour is not None and _continues(clip, neighbour, side)
+    pieces = [_with_edge(clip, side, at, hold)]
+    if shared and neighbour is not None:
+        pieces.append(_with_edge(neighbour, _other(side), at, hold))
+    job = set_clips(job, *pieces)
+    if not shared and joined(job, clip.id, side):
+        job = _without_joins_at(job, clip.id, side)
+    for piece in pieces:
+        job = _corrected(job, piece, side if piece is pieces[0] else _other(side))
+    return job
+
+
+def _gone_joins(before: Job, after: Job) -> tuple[str, ...]:
+    gone = len(before.joins) - len(after.joins)
+    return (
+        (f"{gone} {'crossfade' if gone == 1 else 'crossfades'} taken away: the clips do not abut any more",)
+        if gone
+        else ()
+    )
+
+
+def _with_fade(job: Job, clip: Clip, side: Side, fade: Fade | None) -> Job:
+    changed = replace(clip, fade_in=fade) if side == "head" else replace(clip, fade_out=fade)
+    return _corrected(set_clips(job, changed), changed, side)
+
+
+def _edge(clip: Clip, side: Side) -> int:
+    return clip.head_frame if side == "head" else clip.tail_frame
+
+
+def _other(side: Side) -> Side:
+    return "tail" if side == "head" else "head"
+
+
+def _neighbour(job: Job, clip: Clip, side: Side) -> Clip | None:
+    start, end = start_of(job, clip), end_of(job, clip)
+    spans = [span for span in spans_on_lane(job, clip.lane_id) if span[2].id != clip.id]
+    if side == "head":
+        before = max((span for span in spans if span[1] <= start), key=lambda span: span[1], default=None)
+        return before[2] if before else None
+    after = min((span for span in spans if span[0] >= end), key=lambda span: span[0], default=None)
+    return after[2] if after else None
+
+
+def _continues(clip: Clip, neighbour: Clip, side: Side) -> bool:
+    left, right = (neighbour, clip) if side == "head" else (clip, neighbour)
+    same = left.source_id == right.source_id and left.origin_frame == right.origin_frame
+    return same and left.tail_frame == right.head_frame
+
+
+def _edge_limits(job: Job, clip: Clip, side: Side, hold: Hold) -> tuple[int, int]:
+    """Return the lowest and the highest source frame that an edge may have."""
+    neighbour = _neighbour(job, clip, side)
+    shared = neighbour is not None and _continues(clip, neighbour, side)
+    inner = _inner_limit(clip, side, hold)
+    if side == "head":
+        low, high = 0, inner
+        if neighbour is not None:
+            low = neighbour.head_frame + 1 if shared else max(low, source_frame_from(job, clip, end_of(job, neighbour)))
+        return min(low, clip.head_frame), high
+    low, high = inner, job.source(clip.source_id).frames
+    if neighbour is not None:
+        high = neighbour.tail_frame - 1 if shared else min(high, _last_before(job, clip, start_of(job, neighbour)))
+    return low, max(high, clip.tail_frame)
+
+
+def _last_before(job: Job, clip: Clip, job_frame: int) -> int:
+    """Return the last source frame that a tail may have without reaching past a job frame."""
+    rate = job.source(clip.source_id).rate_hz
+    return to_source_frames(job_frame - clip.origin_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+
+
+def _inner_limit(clip: Clip, side: Side, hold: Hold) -> int:
+    fade = clip.fade_in if side == "head" else clip.fade_out
+    if hold == "inner" and fade is not None:
+        length = fade.length_frames - 1
+        return clip.head_frame + length if side == "head" else clip.tail_frame - length
+    return clip.tail_frame - 1 if side == "head" else clip.head_frame + 1
+
+
+def _limit_reason(job: Job, clip: Clip, side: Side, at: int) -> str:
+    if at in (0, job.source(clip.source_id).frames):
+        return "the source has no more there"
+    if at == (clip.tail_frame - 1 if side == "head" else clip.head_frame + 1):
+        return "a clip keeps at least one frame"
+    fade = clip.fade_in if side == "head" else clip.fade_out
+    if fade is not None and at == _inner_limit(clip, side, "inner"):
+        return "the fade ends there"
+    return "the next clip begins there" if side == "tail" else "the clip before ends there"
+
+
+def _with_edge(clip: Clip, side: Side, at: int, hold: Hold) -> Clip:
+    fade = clip.fade_in if side == "head" else clip.fade_out
+    if hold == "inner" and fade is not None:
+        grown = clip.head_frame - at if side == "head" else at - clip.tail_frame
+        fade = replace(fade, length_frames=max(fade.length_frames + grown, 1))
+    if side == "head":
+        clip = replace(clip, head_frame=at, fade_in=fade)
+    else:
+        clip = replace(clip, tail_frame=at, fade_out=fade)
+    fade_in = no_longer(clip.fade_in, clip.frames)
+    fade_out = no_longer(clip.fade_out, clip.frames - (fade_in.length_frames if fade_in else 0))
+    return replace(clip, fade_in=fade_in, fade_out=fade_out)
+
+
+def _without_joins_at(job: Job, clip_id: str, side: Side) -> Job:
+    kept = {
+        key: join
+        for key, join in job.joins.items()
+        if (join.right_clip_id if side == "head" else join.left_clip_id) != clip_id
+    }
+    return replace(job, joins=kept)
+
+
+def _corrected(job: Job, clip: Clip, side: Side) -> Job:
+    """Note in the clip's finding what a hand did to this edge, so that finding again keeps it."""
+    finding = job.findings.get(clip.finding_id or "")
+    if finding is None or clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return job
+    fade = clip.fade_in if side == "head" else clip.fade_out
+    own = fade if fade is not None and fade.made == "own" else None
+    edge = clip.head_frame if side == "head" else clip.tail_frame
+    correction = Correction(side, clip.sound_start_frame, clip.sound_end_frame, edge, own, fade is None)
+    rest = tuple(c for c in finding.corrections if not _same_edge(c, correction))
+    changed = replace(finding, corrections=(*rest, correction))
+    return replace(job, findings={**job.findings, finding.id: changed})
+
+
+def _same_edge(one: Correction, other: Correction) -> bool:
+    overlap = one.sound_start_frame < other.sound_end_frame and other.sound_start_frame < one.sound_end_frame
+    return one.side == other.side and overlap

@@ -1,0 +1,89 @@
+"""Crossfades between clips that abut. They use handles, and move nothing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from wemble.core.edit.arrange import side_of_cut
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Job, Join
+from wemble.core.edit.placement import end_of, spans_on_lane, start_of
+from wemble.core.shape.crossfade import LAWS, Law
+from wemble.errors import InvalidInput
+
+
+def abutting(job: Job, clip_ids: tuple[str, ...]) -> list[tuple[Clip, Clip]]:
+    """Return every pair of these clips that meets: the left one ends where the right one starts, on one lane."""
+    starts = {(clip.lane_id, start_of(job, clip)): clip for clip in map(job.clip, clip_ids)}
+    pairs = ((clip, starts.get((clip.lane_id, end_of(job, clip)))) for clip in map(job.clip, clip_ids))
+    return [(left, right) for left, right in pairs if right is not None]
+
+
+def next_on_lane(job: Job, clip: Clip) -> Clip | None:
+    """Return the clip that starts exactly where this one ends, on its lane."""
+    end = end_of(job, clip)
+    return next((other for start, _, other in spans_on_lane(job, clip.lane_id) if start == end), None)
+
+
+def set_join(
+    job: Job, left_id: str, right_id: str, length_frames: int, law: Law, lead_frames: int, bend: float = 0.0
+) -> Edited:
+    """Put a crossfade of job frames on the cut between two clips, ``lead_frames`` of it before the cut.
+
+    Raises
+    ------
+    InvalidInput
+        If the clips do not abut, if there is too little source beyond the cut (``details`` has how many frames there
+        are on each side, and what fits before, around and after the cut), or if it would reach past a clip's other end.
+    """
+    left, right = job.clip(left_id), job.clip(right_id)
+    if left.lane_id != right.lane_id or end_of(job, left) != start_of(job, right):
+        raise InvalidInput(f"“{left.name}” and “{right.name}” do not abut; only clips that meet have a crossfade")
+    if length_frames < 1 or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
+        raise InvalidInput("a crossfade has at least one frame, a known law and a bend between −1 and +1")
+    _check_handles(job, left, right, length_frames, lead_frames)
+    _check_inside(job, left, right, length_frames, lead_frames)
+    old = next((j for j in job.joins.values() if j.left_clip_id == left_id and j.right_clip_id == right_id), None)
+    number = job.next_number
+    join = Join(old.id if old else f"j{number}", left_id, right_id, length_frames, law, lead_frames, bend)
+    return Edited(replace(job, next_number=number + (old is None), joins={**job.joins, join.id: join}))
+
+
+def remove_join(job: Job, left_id: str, right_id: str) -> Edited:
+    """Take a crossfade away; the cut stays where it is, and the fades that the edges had come back."""
+    kept = {k: j for k, j in job.joins.items() if not (j.left_clip_id == left_id and j.right_clip_id == right_id)}
+    return Edited(replace(job, joins=kept))
+
+
+def _check_handles(job: Job, left: Clip, right: Clip, length: int, lead: int) -> None:
+    there = side_of_cut(job, left, right)
+    if there["tail"] >= length - lead and there["head"] >= lead:
+        return
+    fits = {"before": there["head"], "around": 2 * min(there["head"], there["tail"]), "after": there["tail"]}
+    best = max(fits, key=lambda place: fits[place])
+    offer = f"{_ms(job, fits[best])} fit {best} the cut" if fits[best] else "no crossfade fits; move the cut first"
+    raise InvalidInput(
+        f"a crossfade of {_ms(job, length)} needs {_ms(job, length - lead)} of “{left.name}” after the cut and "
+        f"{_ms(job, lead)} of “{right.name}” before it; there are {_ms(job, there['tail'])} and "
+        f"{_ms(job, there['head'])}. {offer[0].upper()}{offer[1:]}",
+        code="too_little_handle",
+        details={"left_frames": there["tail"], "right_frames": there["head"], "fits": fits, "best": best},
+    )
+
+
+def _check_inside(job: Job, left: Clip, right: Clip, length: int, lead: int) -> None:
+    before, after = end_of(job, left) - start_of(job, left), end_of(job, right) - start_of(job, right)
+    for join in job.joins.values():
+        if join.right_clip_id == left.id:
+            before -= join.length_frames - join.lead
+        if join.left_clip_id == right.id:
+            after -= join.lead
+    if lead > before or length - lead > after:
+        raise InvalidInput(
+            f"a crossfade of {_ms(job, length)} reaches past the other end of a clip; at most {_ms(job, max(before, 0))} "
+            f"before and {_ms(job, max(after, 0))} after the cut are free"
+        )
+
+
+def _ms(job: Job, frames: int) -> str:
+    return f"{1000 * frames / job.rate_hz:.4g} ms"

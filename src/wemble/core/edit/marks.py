@@ -1,0 +1,110 @@
+"""Marks: the programme's start and end, and named points. Tied to a clip they stay on their sound."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Job, Mark, MarkKind, check_name
+from wemble.core.edit.placement import placed, source_frame_from, start_of
+from wemble.errors import InvalidInput
+
+
+def place_of(job: Job, mark: Mark) -> int:
+    """Return the job frame of a mark."""
+    return mark.frame if mark.clip_id is None else placed(job, job.clip(mark.clip_id), mark.frame)
+
+
+def in_order(job: Job) -> list[Mark]:
+    """Return the marks in time order."""
+    return sorted(job.marks.values(), key=lambda mark: (place_of(job, mark), mark.id))
+
+
+def programme(job: Job) -> tuple[int, int] | None:
+    """Return the span from the start mark to the end mark, in job frames; none unless both are set, in order."""
+    bounds = {mark.kind: place_of(job, mark) for mark in job.marks.values() if mark.kind != "section"}
+    start, end = bounds.get("start"), bounds.get("end")
+    return (start, end) if start is not None and end is not None and start < end else None
+
+
+def set_programme(job: Job, start_frame: int | None, end_frame: int | None) -> Edited:
+    """Set the programme's start, its end, or both in one act; none leaves a mark as it is.
+
+    Raises `InvalidInput` if the start would not lie before the end.
+    """
+    for kind, frame in (("start", start_frame), ("end", end_frame)):
+        if frame is not None:
+            job = _with_bound(job, "start" if kind == "start" else "end", max(frame, 0))
+    bounds = {mark.kind: place_of(job, mark) for mark in job.marks.values()}
+    if "start" in bounds and "end" in bounds and bounds["start"] >= bounds["end"]:
+        raise InvalidInput("the programme starts before it ends: set the other mark first, or both at once")
+    return Edited(job)
+
+
+def add_mark(job: Job, frame: int, name: str = "", clip_id: str | None = None) -> Edited:
+    """Drop a section mark at a job frame, tied to a clip if one is named and covers that frame."""
+    sections = sum(mark.kind == "section" for mark in job.marks.values())
+    mark = Mark(f"m{job.next_number}", "section", check_name(name or f"Section {sections + 1}"), max(frame, 0))
+    if clip_id is not None:
+        clip = job.clip(clip_id)
+        at = source_frame_from(job, clip, frame)
+        if clip.head_frame <= at < clip.tail_frame:
+            mark = replace(mark, frame=at, clip_id=clip.id)
+    return Edited(replace(job, next_number=job.next_number + 1, marks={**job.marks, mark.id: mark}))
+
+
+def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
+    """Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside."""
+    mark = job.mark(mark_id)
+    moved = replace(mark, frame=max(frame, 0), clip_id=None)
+    if mark.clip_id is not None:
+        clip = job.clip(mark.clip_id)
+        at = source_frame_from(job, clip, frame)
+        if clip.head_frame <= at < clip.tail_frame:
+            moved = replace(mark, frame=at)
+    changed = replace(job, marks={**job.marks, mark_id: moved})
+    return set_programme(changed, None, None)
+
+
+def rename_mark(job: Job, mark_id: str, name: str) -> Edited:
+    """Give a mark another name."""
+    mark = replace(job.mark(mark_id), name=check_name(name))
+    return Edited(replace(job, marks={**job.marks, mark_id: mark}))
+
+
+def remove_marks(job: Job, mark_ids: tuple[str, ...]) -> Edited:
+    """Take marks away."""
+    gone = {job.mark(mark_id).id for mark_id in mark_ids}
+    return Edited(replace(job, marks={key: mark for key, mark in job.marks.items() if key not in gone}))
+
+
+def followed(before: Job, after: Job) -> Job:
+    """Return ``after`` with every tied mark on the clip that now has its sound.
+
+    A mark whose clip was split, or laid anew by a finding, goes to the piece of the same audio that covers it; one
+    whose sound is gone stays at its place on the time line, tied to nothing.
+    """
+    moved: dict[str, Mark] = {}
+    for mark in after.marks.values():
+        if mark.clip_id is None or _covers(after.clips.get(mark.clip_id), mark.frame):
+            continue
+        was = before.clips.get(mark.clip_id) or after.clips.get(mark.clip_id)
+        if was is None:
+            continue
+        heirs = [clip for clip in after.clips.values() if clip.source_id == was.source_id and _covers(clip, mark.frame)]
+        if heirs:
+            heir = min(heirs, key=lambda clip: (clip.origin_frame != was.origin_frame, start_of(after, clip)))
+            moved[mark.id] = replace(mark, clip_id=heir.id)
+        elif mark.clip_id not in after.clips:
+            moved[mark.id] = replace(mark, clip_id=None, frame=max(placed(before, was, mark.frame), 0))
+    return replace(after, marks={**after.marks, **moved}) if moved else after
+
+
+def _covers(clip: Clip | None, source_frame: int) -> bool:
+    return clip is not None and clip.head_frame <= source_frame < clip.tail_frame
+
+
+def _with_bound(job: Job, kind: MarkKind, frame: int) -> Job:
+    old = next((mark for mark in job.marks.values() if mark.kind == kind), None)
+    mark = Mark(old.id if old else f"m{job.next_number}", kind, "Start" if kind == "start" else "End", frame)
+    return replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark})
