@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Draft, EditAnswer, Edit, JobCard, OpenedJob, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, JobCard, OpenedJob, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -49,7 +49,7 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 
 export const api = {
   jobs: () => json<{ jobs: JobCard[] }>("GET", "/jobs").then((answer) => answer.jobs),
-  makeJob: (name: string) => json<{ id: string }>("POST", "/jobs", { name, brief: "voiceover" }).then((answer) => answer.id),
+  makeJob: (name: string, brief: Brief) => json<{ id: string }>("POST", "/jobs", { name, brief }).then((answer) => answer.id),
   openJob: (id: string) => json<OpenedJob>("GET", `/jobs/${id}`),
   edit: (id: string, base_revision: number, edit: Edit) => json<EditAnswer>("POST", `/jobs/${id}/edits`, { base_revision, edit }),
   step: (id: string, base_revision: number, direction: "undo" | "redo") =>
@@ -60,6 +60,8 @@ export const api = {
     json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),
+  autoFades: (id: string, base_revision: number, on: boolean) => json<EditAnswer>("POST", `/jobs/${id}/automatic-fades`, { base_revision, on }),
+  programmeFromSound: (id: string, base_revision: number) => json<EditAnswer>("POST", `/jobs/${id}/programme-from-sound`, { base_revision }),
   verdicts: (id: string, revision: number, signal: AbortSignal) =>
     json<{ revision: number; clips: ClipVerdicts[] }>("GET", `/jobs/${id}/revisions/${revision}/verdicts`, undefined, signal),
   source: (id: string) => json<SourceInfo>("GET", `/sources/${id}`),
@@ -79,8 +81,12 @@ export const api = {
     return (await send("GET", `/sources/${sourceId}/tiles/${framesPerBin}/${index}`)).arrayBuffer();
   },
 
-  async audio(jobId: string, revision: number, start: number, frames: number): Promise<{ channels: number; samples: Float32Array }> {
-    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}`);
+  async spectralTile(sourceId: string, framesPerColumn: number, index: number): Promise<ArrayBuffer> {
+    return (await send("GET", `/sources/${sourceId}/spectra/${framesPerColumn}/${index}`)).arrayBuffer();
+  },
+
+  async audio(jobId: string, revision: number, start: number, frames: number, heard: string): Promise<{ channels: number; samples: Float32Array }> {
+    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}&heard=${heard}`);
     return { channels: Number(answer.headers.get("X-Wemble-Channels")), samples: new Float32Array(await answer.arrayBuffer()) };
   },
 

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/automatic-fades": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn the fades that come by themselves on or off. */
+        post: operations["automatic_fades"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/edits": {
         parameters: {
             query?: never;
@@ -101,6 +118,23 @@ export interface paths {
         put?: never;
         /** Propose settings from floor and level. */
         post: operations["propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/programme-from-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mark the programme around the first and the last sound. */
+        post: operations["programme_from_sound"];
         delete?: never;
         options?: never;
         head?: never;
@@ -397,6 +431,16 @@ export interface components {
             target_ids: string[];
             recipe: components["schemas"]["Recipe"];
             treatment: components["schemas"]["Treatment"];
+        };
+        /**
+         * AutomaticFadesBody
+         * @description Automatic fades on or off.
+         */
+        AutomaticFadesBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** On */
+            on: boolean;
         };
         /**
          * ChangeBody
@@ -1947,6 +1991,41 @@ export interface operations {
             };
         };
     };
+    automatic_fades: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AutomaticFadesBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     edit_job: {
         parameters: {
             query?: never;
@@ -2074,6 +2153,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    programme_from_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
                 };
             };
             /** @description not done */

@@ -2,14 +2,22 @@
 import type { components } from "./schema.gen";
 
 type Schemas = components["schemas"];
-export type Job = Omit<Required<Schemas["Job"]>, "clips" | "sources" | "findings"> & {
+export type Job = Omit<Required<Schemas["Job"]>, "clips" | "sources" | "findings" | "lanes" | "joins" | "marks" | "grid"> & {
+  lanes: Record<string, Lane>;
+  joins: Record<string, Join>;
+  marks: Record<string, Mark>;
+  grid: Grid | null;
   clips: Record<string, Clip>;
   sources: Record<string, SourceUse>;
   findings: Record<string, Finding>;
 };
 export type Clip = Omit<Required<Schemas["Clip"]>, "fade_in" | "fade_out"> & { fade_in: Fade | null; fade_out: Fade | null };
-export type Join = Schemas["Join"];
-export type Lane = Schemas["Lane"];
+export type Join = Required<Schemas["Join"]>;
+export type Lane = Required<Schemas["Lane"]>;
+export type Mark = Required<Schemas["Mark"]>;
+export type Grid = Required<Schemas["Grid"]>;
+export type Law = Join["law"];
+export type Brief = NonNullable<Schemas["NewJob"]["brief"]>;
 export type Finding = Omit<Required<Schemas["Finding"]>, "recipe" | "treatment"> & { recipe: Recipe; treatment: Treatment };
 export type SourceUse = Required<Schemas["SourceUse"]>;
 export type Fade = Required<Schemas["Fade"]>;
@@ -19,7 +27,8 @@ export type OpenedJob = Omit<Schemas["OpenedJob"], "job"> & { job: Job };
 export type JobCard = Schemas["JobCard"];
 export type Draft = Required<Schemas["Draft"]>;
 export type EditBody = Schemas["EditBody"];
-export type Edit = EditBody["edit"];
+type LaneEdit = Extract<EditBody["edit"], { kind: "set_lane" }>;
+export type Edit = Exclude<EditBody["edit"], LaneEdit> | (Omit<LaneEdit, "settings"> & { settings: Partial<LaneEdit["settings"]> });
 export type EditAnswer = Schemas["EditAnswer"];
 export type Change = Schemas["ChangeBody"];
 export type SourceInfo = Schemas["SourceInfo"];

@@ -19,6 +19,7 @@ const gravity = (row: ClipVerdicts | undefined): number =>
 export function ClipList() {
   const job = useOpen((desk) => desk.job);
   const clipId = useOpen((desk) => desk.clipId);
+  const chosen = useOpen((desk) => desk.chosen);
   const verdicts = useOpen((desk) => desk.verdicts);
   const [filter, setFilter] = useState<Filter>("all");
   const [renaming, setRenaming] = useState<string | null>(null);
@@ -60,6 +61,7 @@ export function ClipList() {
         className="min-h-0 flex-1 overflow-auto -outline-offset-2!"
         role="listbox"
         tabIndex={0}
+        aria-multiselectable
         aria-label={filter === "all" ? "all clips" : "clips to look at"}
         aria-activedescendant={clipId ? `row-${clipId}` : undefined}
         onKeyDown={(event) => {
@@ -68,7 +70,7 @@ export function ClipList() {
           event.preventDefault();
           const at = rows.findIndex((clip) => clip.id === clipId);
           const next = rows[Math.min(Math.max(at + move, 0), rows.length - 1)];
-          if (next) choose(next.id);
+          if (next) choose(next.id, undefined, event.shiftKey ? "through" : "only");
         }}
       >
         {rows.length === 0 && <p className="px-3 py-4 text-soft">{clips.length ? "Nothing to look at: every edge is clean." : "No clips yet."}</p>}
@@ -77,7 +79,7 @@ export function ClipList() {
             const clip = rows[item.index];
             return clip ? (
               <div key={clip.id} className="absolute left-0 w-full" style={{ top: item.start, height: ROW_PX }}>
-                <Row clip={clip} row={verdicts.get(clip.id)} chosen={clip.id === clipId} renaming={renaming === clip.id} onRename={setRenaming} />
+                <Row clip={clip} row={verdicts.get(clip.id)} chosen={chosen.has(clip.id)} first={clip.id === clipId} renaming={renaming === clip.id} onRename={setRenaming} />
               </div>
             ) : null;
           })}
@@ -91,19 +93,20 @@ interface RowProps {
   readonly clip: Clip;
   readonly row: ClipVerdicts | undefined;
   readonly chosen: boolean;
+  readonly first: boolean;
   readonly renaming: boolean;
   readonly onRename: (id: string | null) => void;
 }
 
-function Row({ clip, row, chosen, renaming, onRename }: RowProps) {
+function Row({ clip, row, chosen, first, renaming, onRename }: RowProps) {
   const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
   return (
     <div
       id={`row-${clip.id}`}
       role="option"
       aria-selected={chosen}
-      className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${chosen ? "border-l-3 border-l-ink bg-sheet pl-1.5 font-semibold" : "hover:bg-sheet"}`}
-      onClick={() => choose(clip.id)}
+      className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${chosen ? `border-l-3 border-l-ink pl-1.5 ${first ? "bg-sheet font-semibold" : "bg-shade"}` : "hover:bg-sheet"}`}
+      onClick={(event) => choose(clip.id, undefined, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only")}
       onDoubleClick={() => onRename(clip.id)}
       title={`${clip.name} (double-click to rename)`}
     >

@@ -1,19 +1,24 @@
 import { X } from "lucide-react";
 import { useEffect, useReducer, useState, type DragEvent } from "react";
 import { Link } from "wouter";
+import { useShallow } from "zustand/react/shallow";
 import { Arrivals } from "../ui/Arrivals";
 import { bringIn, droppedFiles } from "../ui/bringIn";
 import { Button } from "../ui/Button";
+import { pairInHand } from "./byHand";
 import { ClipList } from "./ClipList";
 import { commandFor } from "./commands";
 import { FindCard } from "./FindCard";
+import { JoinLens } from "./JoinLens";
 import { Lens } from "./Lens";
+import { MarkCard } from "./MarkCard";
 import { SendCard } from "./SendCard";
 import { ShapeCard } from "./ShapeCard";
 import { closeDesk, dismiss, openDesk, reload, useDesk, useOpen } from "./state";
 import { Strip } from "./Strip";
 import { TopBar } from "./TopBar";
 import { Transport } from "./Transport";
+import { WalkBar } from "./WalkBar";
 
 /** One job, opened. */
 export function DeskPage({ id }: { readonly id: string }) {
@@ -44,6 +49,7 @@ export function DeskPage({ id }: { readonly id: string }) {
 function Desk({ id }: { readonly id: string }) {
   const step = useOpen((desk) => desk.step);
   const name = useOpen((desk) => desk.job.name);
+  const walking = useOpen((desk) => desk.walking);
   const [over, setOver] = useState(false);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => {
@@ -81,14 +87,15 @@ function Desk({ id }: { readonly id: string }) {
           <section aria-label="strip" className="min-h-0 border-b border-rule">
             <Strip />
           </section>
-          <div className="flex min-h-0 divide-x divide-rule">
-            <Lens side="head" />
-            <Lens side="tail" />
+          <div className="flex min-h-0 flex-col">
+            {walking && <WalkBar />}
+            <Lenses />
           </div>
         </div>
         <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
           {step === "find" && <FindCard />}
           {step === "shape" && <ShapeCard />}
+          {step === "mark" && <MarkCard />}
           {step === "send" && <SendCard />}
         </aside>
       </main>
@@ -98,6 +105,19 @@ function Desk({ id }: { readonly id: string }) {
         <Arrivals jobId={id} />
       </div>
       {over && <div className="pointer-events-none absolute inset-3 z-30 grid place-items-center border-2 border-dashed border-join bg-paper/80 text-base font-bold">Drop recordings to bring them into this job</div>}
+    </div>
+  );
+}
+
+/** Both edges of the clip in hand; or the cut that is in hand, seen from both sides. */
+function Lenses() {
+  const joinLens = useOpen((desk) => desk.joinLens);
+  const pair = useOpen(useShallow((desk) => pairInHand(desk)));
+  if (joinLens && pair) return <JoinLens leftId={pair[0]} rightId={pair[1]} />;
+  return (
+    <div className="flex min-h-0 flex-1 divide-x divide-rule">
+      <Lens side="head" />
+      <Lens side="tail" />
     </div>
   );
 }

@@ -5,14 +5,14 @@ import { formatTime, parseTime } from "../time/format";
 import { Num } from "../ui/Num";
 import { inks } from "../ui/theme";
 import { useCanvas, useWheel } from "../ui/useCanvas";
-import { gainAt } from "../wave/curve";
+import { gainAt, passes } from "../wave/curve";
 import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../wave/geometry";
-import { nudge } from "./commands";
+import { moveEdgeTo, nudge, setFadeOfChosen } from "./byHand";
 import { draftedEdges } from "./kept";
-import { DOTS_FROM_PX, drawLens, visibleFrames } from "./lensDraw";
+import { curveY, DOTS_FROM_PX, drawLens, visibleFrames } from "./lensDraw";
 import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGesture, type LensInput, type LensScene } from "./lensGesture";
 import { sourceFrameAt } from "./placement";
-import { choose, edit, setLevelZoom, tilesOf, useOpen } from "./state";
+import { choose, setJoinLens, setLevelZoom, spectraOf, tilesOf, useOpen } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
 const WIDTH_S: Record<Side, number> = { head: 0.24, tail: 0.48 };
@@ -34,9 +34,10 @@ export function Lens({ side }: { readonly side: Side }) {
 function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
   const job = useOpen((desk) => desk.job);
   const inHand = useOpen((desk) => desk.side === side);
-  const drafts = useOpen((desk) => (desk.drafted ? desk.drafts : null));
+  const drafts = useOpen((desk) => (desk.drafted && desk.step === "find" ? desk.drafts : null));
   const levelZoom = useOpen((desk) => desk.levelZoom);
   const arrivals = useOpen((desk) => desk.arrivals);
+  const spectral = useOpen((desk) => desk.spectral);
   const threshold = useOpen((desk) => (desk.step === "find" ? (desk.drafts?.find((one) => one.target_id === clip.finding_id)?.threshold_db ?? null) : null));
   const cursor = usePlayhead();
   const rateHz = job.sources[clip.source_id]?.rate_hz ?? 48_000;
@@ -50,9 +51,16 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
 
   const [gesture, setGesture] = useState<LensGesture>(LENS_IDLE);
   const live = useRef<LensGesture>(LENS_IDLE);
+  const [heightPx, setHeightPx] = useState(0);
+  const bent = useMemo(() => (gesture.phase === "bend" && fade ? { ...fade, bend: gesture.bend } : fade), [gesture, fade]);
   const scene: LensScene = useMemo(
-    () => ({ side, edgeFrame, fadeFrames: fade?.length_frames ?? 0 }),
-    [side, edgeFrame, fade],
+    () => ({
+      side,
+      edgeFrame,
+      fadeFrames: fade?.length_frames ?? 0,
+      bend: fade ? { value: fade.bend, y: curveY(heightPx, gainAt(fade, 0.5)) } : null,
+    }),
+    [side, edgeFrame, fade, heightPx],
   );
   const shown: LensScene = useMemo(
     () => ({
@@ -91,13 +99,15 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         threshold: threshold === null ? null : 10 ** (threshold / 20),
         levelZoom,
         cursorFrame: sourceFrameAt(job, clip, cursor),
-        gainAt: (u) => gainAt(fade ?? { shape: "s", bend: 0 }, u),
+        gainAt: (u) => gainAt(bent ?? { shape: "s", bend: 0 }, u),
         colours,
+        spectra: spectral ? (on, from, to, top, height) => spectraOf(clip.source_id)?.draw(on, view, from, to, top, height, colours) : null,
       });
     },
-    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, cursor, fade, colours],
+    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, cursor, bent, spectral, colours],
   );
   const [canvas, surface] = useCanvas(paint);
+  useEffect(() => setHeightPx(surface.heightPx), [surface.heightPx]);
 
   // The lens goes to the edge of another clip, and follows its own when it leaves the view.
   useEffect(() => {
@@ -128,13 +138,15 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
 
   const carryOut = (effect: LensEffect) => {
     if (effect.kind === "pan") setView((now) => clamped({ ...now, startFrame: effect.startFrame }, limits));
-    if (effect.kind === "move_edge") void edit({ kind: "move_edge", clip_id: clip.id, side, source_frame: effect.frame });
+    if (effect.kind === "move_edge") moveEdgeTo(clip.id, side, effect.frame);
     if (effect.kind === "set_fade") setFade({ length_frames: effect.frames });
+    if (effect.kind === "set_bend") setFade({ bend: effect.bend });
   };
   const setFade = (part: Partial<Fade>) => {
     const base = fade ?? { length_frames: 0, shape: "s" as Shape, bend: 0 };
     const next = { ...base, ...part };
-    void edit({ kind: "set_fade", clip_id: clip.id, side, length_frames: next.length_frames, shape: next.shape, bend: next.bend });
+    choose(clip.id, side, "keep");
+    setFadeOfChosen(side, next.length_frames, next.shape, next.bend);
   };
   const act = (input: LensInput) => {
     const [next, effect] = reduceLens(live.current, input, scene, view);
@@ -168,7 +180,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         <span aria-hidden className={side === "head" ? "text-head" : "text-tail"}>
           {side === "head" ? "◖" : "◗"}
         </span>
-        <button type="button" className={`font-bold ${inHand ? "underline decoration-2 underline-offset-4" : ""}`} aria-pressed={inHand} onClick={() => choose(clip.id, side)}>
+        <button type="button" className={`font-bold ${inHand ? "underline decoration-2 underline-offset-4" : ""}`} aria-pressed={inHand} onClick={() => choose(clip.id, side, "keep")}>
           {side === "head" ? "Head" : "Tail"}
         </button>
         <span className="truncate text-soft">
@@ -182,7 +194,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
             </button>
           )}
           {levelZoom > 1 && `×${levelZoom} · `}
-          {widthMs < 10 ? widthMs.toFixed(2) : widthMs.toFixed(0)} ms
+          {widthMs >= 10_000 ? `${(widthMs / 1000).toFixed(1)} s` : `${widthMs.toFixed(widthMs < 10 ? 2 : 0)} ms`}
         </span>
       </header>
       <div ref={box} className="relative min-h-[120px] flex-1 bg-sheet">
@@ -193,13 +205,14 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
           style={{ cursor: cursorShape }}
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
-            if (!inHand) choose(clip.id, side);
+            if (!inHand) choose(clip.id, side, "keep");
             act({ kind: "down", ...at(event) });
           }}
           onPointerMove={(event) => {
-            const { x, y } = at(event);
-            setCursorShape(under(scene, view, x, y) ? "ew-resize" : "default");
-            act({ kind: "move", x });
+            const place = at(event);
+            const target = under(scene, view, place.x, place.y);
+            setCursorShape(target === "bend" ? "ns-resize" : target ? "ew-resize" : "default");
+            act({ kind: "move", ...place });
           }}
           onPointerUp={() => act({ kind: "up" })}
           onPointerCancel={() => act({ kind: "cancel" })}
@@ -207,7 +220,9 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         <EdgeSlider side={side} clip={clip} x={toPx(view, shown.edgeFrame)} rateHz={rateHz} frame={edgeFrame} frames={frames} />
         {gesture.phase !== "idle" && gesture.phase !== "pan" && (
           <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
-            {gesture.phase === "edge" ? formatTime(gesture.edgeFrame, rateHz, "clock", 4) : `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms`}
+            {gesture.phase === "edge" && formatTime(gesture.edgeFrame, rateHz, "clock", 4)}
+            {gesture.phase === "fade" && `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms`}
+            {gesture.phase === "bend" && `bend ${gesture.bend.toFixed(2)}`}
           </span>
         )}
       </div>
@@ -224,7 +239,7 @@ function EdgeSlider(props: { side: Side; clip: Clip; x: number; rateHz: number; 
     if (!direction) return;
     event.preventDefault();
     event.stopPropagation();
-    choose(clip.id, side);
+    choose(clip.id, side, "keep");
     nudge(direction * Math.round((event.shiftKey ? 0.01 : 0.001) * rateHz));
   };
   if (!Number.isFinite(x)) return null;
@@ -240,7 +255,7 @@ function EdgeSlider(props: { side: Side; clip: Clip; x: number; rateHz: number; 
       className="pointer-events-none absolute top-0 h-full w-4 -translate-x-1/2"
       style={{ left: Math.max(0, x) }}
       onKeyDown={onKeyDown}
-      onFocus={() => choose(clip.id, side)}
+      onFocus={() => choose(clip.id, side, "keep")}
     />
   );
 }
@@ -265,7 +280,7 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
   const [typed, setTyped] = useState<string | null>(null);
   const place = () => {
     const to = parseTime(typed ?? "", rateHz, frame);
-    if (to !== null && to !== frame) void edit({ kind: "move_edge", clip_id: clip.id, side, source_frame: to });
+    if (to !== null && to !== frame) moveEdgeTo(clip.id, side, to);
     setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
@@ -299,7 +314,16 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
       </div>
       <div className="flex items-center gap-2 text-soft">
         {joined ? (
-          <span>joined, crossfade</span>
+          <button
+            type="button"
+            className="underline"
+            onClick={() => {
+              choose(clip.id, side, "keep");
+              setJoinLens(true);
+            }}
+          >
+            joined by a crossfade
+          </button>
         ) : (
           <>
             <span>fade</span>
@@ -324,9 +348,17 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
           </span>
         )}
       </div>
+      {fade && !joined && <p className="num truncate text-xs text-soft">{passing(fade, rateHz)}</p>}
       <Verdicts list={mine} />
     </footer>
   );
+}
+
+/** When a fade passes −40 and −20 dB, counted from its outer end. */
+function passing(fade: Fade, rateHz: number): string {
+  const ms = passes(fade).map((part) => ((part * fade.length_frames) / rateHz) * 1000);
+  const text = (value = 0) => (value >= 1000 ? `${(value / 1000).toFixed(2)} s` : `${value.toFixed(value < 10 ? 1 : 0)} ms`);
+  return `passes −40 dB after ${text(ms[0])}, −20 dB after ${text(ms[1])}`;
 }
 
 const NUDGES = [
@@ -354,7 +386,7 @@ function Nudge({ text, milliseconds, frames, side, clip, rateHz }: NudgeProps) {
       aria-label={`${text} ${side}`}
       className="num rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5 text-xs tracking-tight whitespace-nowrap hover:border-ink"
       onClick={() => {
-        choose(clip.id, side);
+        choose(clip.id, side, "keep");
         nudge(frames + Math.round((milliseconds * rateHz) / 1000));
       }}
     >

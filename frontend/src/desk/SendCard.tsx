@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { CircleAlert, Download, TriangleAlert } from "lucide-react";
 import { useEffect, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import type { Preview, SendRequest, Task } from "../api/types";
 import { Button } from "../ui/Button";
 import { Choices } from "../ui/Choices";
-import { choose, goTo, tell, useOpen } from "./state";
+import { choose, goTo, setCursor, tell, useOpen } from "./state";
 
 const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["wav_24", "WAV 24-bit"],
@@ -16,12 +17,15 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["mp3", "MP3, constant rate"],
 ];
 
-const FIRST: SendRequest = { kind: "wav_24", per_phrase: true, pattern: "{number:2} {clip}", kbps: 192, channels: 0 };
+const FIRST: SendRequest = { kind: "wav_24", what: "each_clip", pattern: "{number:2} {clip}", kbps: 192, channels: 0 };
 
 /** Step 4: what will be sent, said in words, with the checks before it and every name. */
 export function SendCard() {
   const [request, setRequest] = useState<SendRequest>(FIRST);
   const channels = useOpen((desk) => desk.job.channels);
+  const kinds = useOpen(useShallow((desk) => Object.values(desk.job.marks).map((mark) => mark.kind)));
+  const programme = kinds.includes("start") && kinds.includes("end");
+  const sections = kinds.filter((kind) => kind === "section").length;
   const { preview, problem } = usePreview(request);
   const change = (part: Partial<SendRequest>) => setRequest((now) => ({ ...now, ...part }));
   const select = "rounded-(--radius) border border-rule bg-sheet px-1.5 py-1";
@@ -31,11 +35,12 @@ export function SendCard() {
         <h2 className="text-base font-bold">Send</h2>
         <Choices
           label="how many files"
-          value={request.per_phrase ? "each" : "one"}
-          onChange={(value) => change({ per_phrase: value === "each", pattern: value === "each" ? "{number:2} {clip}" : "{job}" })}
+          value={request.what}
+          onChange={(what) => change({ what, pattern: what === "one" ? "{job}" : "{number:2} {clip}" })}
           choices={[
-            { value: "each", label: "one file for each phrase" },
-            { value: "one", label: "one file of everything" },
+            { value: "each_clip", label: "one file for each clip" },
+            { value: "one", label: programme ? "one file of the programme" : "one file of everything" },
+            ...(sections ? [{ value: "each_section" as const, label: "one file for each section", figure: sections }] : []),
           ]}
         />
         <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
@@ -110,13 +115,14 @@ function What({ preview }: { readonly preview: Preview }) {
           {preview.doubts.map((doubt) => (
             <li key={doubt.text} className={`flex gap-1.5 ${doubt.stops ? "text-fail" : "text-warn"}`}>
               {doubt.stops ? <CircleAlert size={14} aria-label="stops" className="mt-0.5 shrink-0" /> : <TriangleAlert size={14} aria-label="to know" className="mt-0.5 shrink-0" />}
-              {doubt.clip_id ? (
+              {doubt.clip_id || doubt.job_frame !== null ? (
                 <button
                   type="button"
                   className="text-left underline"
                   onClick={() => {
-                    choose(doubt.clip_id ?? "");
-                    goTo("shape");
+                    if (doubt.clip_id) choose(doubt.clip_id);
+                    if (doubt.job_frame !== null) setCursor(doubt.job_frame);
+                    goTo(doubt.job_frame === null ? "shape" : "mark");
                   }}
                 >
                   {doubt.text}

@@ -1,13 +1,17 @@
-import type { Shape } from "../api/types";
+import { useShallow } from "zustand/react/shallow";
+import type { Law, Shape } from "../api/types";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
-import { applyRecipe, clipInHand, edit, setRecipe, useOpen } from "./state";
+import { cross, fadeOver, pairsInHand, removeChosen, splitAtCursor } from "./byHand";
+import { keyOf } from "./commands";
+import { applyRecipe, clipInHand, edit, inHand, setAutoFades, setHold, setRecipe, useOpen, type Hold } from "./state";
 
 /** Step 2: the fades that edges get by themselves, and the clip in hand. */
 export function ShapeCard() {
   const recipe = useOpen((desk) => desk.recipe);
   const drafted = useOpen((desk) => desk.drafted);
   const busy = useOpen((desk) => desk.busy);
+  const searched = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
   if (!recipe) return <p className="p-4 text-soft">Bring a recording in first.</p>;
   return (
     <div className="flex h-full flex-col">
@@ -28,16 +32,26 @@ export function ShapeCard() {
           </select>
           , longer where that still clicks, shorter where the sound is near.
         </p>
-        <p className="text-soft">With 0 ms there are none. A fade of your own is never replaced.</p>
+        <AutomaticFades />
         <FadeCounts />
         <InHand />
       </div>
       <div className="border-t border-rule p-4">
-        <Button tone="strong" className="w-full py-1.5" disabled={!drafted || busy !== null} onClick={() => void applyRecipe()}>
+        <Button tone="strong" className="w-full py-1.5" disabled={!drafted || !searched || busy !== null} title={searched ? undefined : "nothing was searched yet: apply the recipe in Find first"} onClick={() => void applyRecipe()}>
           {busy ? "shaping …" : drafted ? "Apply" : "Applied"}
         </Button>
       </div>
     </div>
+  );
+}
+
+function AutomaticFades() {
+  const on = useOpen((desk) => desk.job.auto_fades);
+  return (
+    <label className="flex items-center gap-2">
+      <input type="checkbox" className="accent-(--ink)" checked={on} onChange={(event) => void setAutoFades(event.target.checked)} />
+      automatic fades are {on ? "on" : "off"}; your own always stay
+    </label>
   );
 }
 
@@ -49,25 +63,87 @@ function FadeCounts() {
   const joins = Object.keys(job.joins).length;
   return (
     <p className="border-t border-rule pt-3">
-      <span className="num">{auto}</span> automatic fades, <span className="num">{own}</span> of your own, <span className="num">{joins}</span> joins.
+      <span className="num">{auto}</span> automatic fades, <span className="num">{own}</span> of your own, <span className="num">{joins}</span> {joins === 1 ? "join" : "joins"}.
     </p>
   );
 }
 
+/** What is in hand: gain, fades, what an edge does with its fade when it moves, the crossfade where clips meet. */
 function InHand() {
   const clip = useOpen(clipInHand);
+  const ids = useOpen(useShallow(inHand));
+  const hold = useOpen((desk) => desk.hold);
   if (!clip) return null;
   return (
     <section className="space-y-2 border-t border-rule pt-3">
-      <h3 className="font-bold">
-        <bdi>{clip.name}</bdi>
-      </h3>
-      <p>
+      <h3 className="font-bold">{ids.length > 1 ? `${ids.length} clips in hand` : <bdi>{clip.name}</bdi>}</h3>
+      <p className="leading-7">
         Gain{" "}
-        <Num label="gain of the clip" value={clip.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={(gain_db) => void edit({ kind: "set_gain", clip_id: clip.id, gain_db })} />
+        <Num label="gain of the clips in hand" value={clip.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={(gain_db) => void edit({ kind: "set_gain", clip_ids: ids, gain_db })} />. When an edge moves, its fade keeps{" "}
+        <select aria-label="what a fade keeps" className="rounded-(--radius) border border-rule bg-sheet px-1" value={hold} onChange={(event) => setHold(event.target.value as Hold)}>
+          <option value="length">its length</option>
+          <option value="inner">its inner end</option>
+        </select>
+        .
       </p>
-      <p className="text-soft">In the lenses: drag an edge, or the ring at the inner end of its fade. Wheel zooms, Shift and wheel scrolls, Ctrl and wheel looks closer at the level.</p>
-      <Button onClick={() => void edit({ kind: "remove_clips", clip_ids: [clip.id] })}>Remove this clip</Button>
+      <div className="flex flex-wrap gap-1.5">
+        <Button title={keyOf("fade from the start to here")} onClick={() => fadeOver("from_start")}>
+          fade to here
+        </Button>
+        <Button title={keyOf("fade from here to the end")} onClick={() => fadeOver("to_end")}>
+          fade from here
+        </Button>
+        <Button title={keyOf("fade over the selection")} onClick={() => fadeOver("selection")}>
+          fade selection
+        </Button>
+        <Button title={keyOf("split at the cursor")} onClick={splitAtCursor}>
+          split here
+        </Button>
+      </div>
+      <JoinSettings />
+      <p className="text-soft">In the lenses drag an edge, the ring at the inner end of its fade, or the square on its curve, which bends it.</p>
+      <Button onClick={() => removeChosen("no")}>{ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
     </section>
+  );
+}
+
+const LAWS: readonly (readonly [Law, string])[] = [["matched", "matched"], ["equal_gain", "equal gain"], ["equal_power", "equal power"]];
+type Place = "before" | "around" | "after";
+
+/** The crossfade of the cut at the edge in hand, or of every cut between the clips in hand. */
+function JoinSettings() {
+  const state = useOpen((desk) => desk);
+  const pairs = pairsInHand(state);
+  const [left, right] = pairs[0] ?? [];
+  const join = Object.values(state.job.joins).find((one) => one.left_clip_id === left && one.right_clip_id === right);
+  const rate = state.job.rate_hz || 48_000;
+  if (pairs.length === 0) return null;
+  const lengthFrames = join?.length_frames ?? 0;
+  const lead = join ? (join.lead_frames ?? Math.floor(join.length_frames / 2)) : 0;
+  const place: Place = lead === 0 && join ? "after" : lead === lengthFrames && join ? "before" : "around";
+  const change = (next: { lengthFrames?: number; law?: Law; place?: Place; bend?: number }) => {
+    const length = next.lengthFrames ?? lengthFrames;
+    const at = next.place ?? place;
+    const leadFrames = at === "before" ? length : at === "after" ? 0 : Math.floor(length / 2);
+    cross(pairs, { lengthFrames: length, law: next.law ?? join?.law ?? "matched", leadFrames, bend: next.bend ?? join?.bend ?? 0 });
+  };
+  const select = "rounded-(--radius) border border-rule bg-sheet px-1";
+  return (
+    <p className="leading-7" aria-label="crossfade">
+      {pairs.length > 1 ? `${pairs.length} cuts cross` : "The cut crosses"} over{" "}
+      <Num label="length of the crossfade" value={(lengthFrames / rate) * 1000} unit="ms" lowest={0} highest={60_000} step={1} decimals={1} onChange={(ms) => change({ lengthFrames: Math.round((ms * rate) / 1000) })} />{" "}
+      <select aria-label="place of the crossfade" className={select} value={place} disabled={!join} onChange={(event) => change({ place: event.target.value as Place })}>
+        <option value="before">before</option>
+        <option value="around">around</option>
+        <option value="after">after</option>
+      </select>{" "}
+      it,{" "}
+      <select aria-label="law of the crossfade" className={select} value={join?.law ?? "matched"} disabled={!join} onChange={(event) => change({ law: event.target.value as Law })}>
+        {LAWS.map(([law, name]) => (
+          <option key={law} value={law}>{name}</option>
+        ))}
+      </select>
+      , bent by <Num label="bend of the crossfade" value={join?.bend ?? 0} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => join && change({ bend })} />.
+    </p>
   );
 }

@@ -1,27 +1,44 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
-import { formatTime } from "../time/format";
+import { formatPlace } from "../time/format";
 import { useCanvas, useWheel } from "../ui/useCanvas";
 import { inks } from "../ui/theme";
 import { clamped, endFrame, scrolled, showing, toPx, zoomedAt, type Limits, type Viewport } from "../wave/geometry";
 import { drawnEnd, runs as runsOf, type Run } from "./kept";
-import { endOf, sourceFrameAt, startOf } from "./placement";
-import { choose, clipInHand, player, setCursor, setSelection, tilesOf, useOpen } from "./state";
-import { drawStrip, frameAtPx, OVERVIEW_PX, runAt, type StripScene } from "./stripDraw";
-import { IDLE, reduceStrip, type StripEffect, type StripInput } from "./stripGesture";
+import { LaneHeads } from "./LaneHeads";
+import { endOf, heardLanes, lanesInOrder, markFrame, sourceFrameAt, startOf } from "./placement";
+import { choose, clipInHand, edit, inHand, desk, player, setCursor, setSelection, spectraOf, tilesOf, useOpen } from "./state";
+import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
+import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput, type Under } from "./stripGesture";
 import { usePlayhead } from "./usePlayhead";
 import { useStripKeys } from "./stripView";
 
 /** The whole job, at any zoom: what is kept in ink, what is cut away pale. */
 export function Strip() {
   const job = useOpen((desk) => desk.job);
-  const drafts = useOpen((desk) => (desk.drafted ? desk.drafts : null));
+  const drafts = useOpen((desk) => (desk.drafted && desk.step === "find" ? desk.drafts : null));
   const shownDrafts = useOpen((desk) => desk.drafts);
   const clip = useOpen(clipInHand);
   const selection = useOpen((desk) => desk.selection);
   const step = useOpen((desk) => desk.step);
   const arrivals = useOpen((desk) => desk.arrivals);
   const cursorFrame = usePlayhead();
-  const runs = useMemo(() => runsOf(job, drafts), [job, drafts]);
+  const chosen = useOpen((desk) => desk.chosen);
+  const style = useOpen((desk) => desk.timeStyle);
+  const [live, setLive] = useState<StripGesture>(IDLE);
+  const still = useMemo(() => runsOf(job, drafts), [job, drafts]);
+  const runs = useMemo(() => moved(still, live, chosen), [still, live, chosen]);
+  const lanes = useMemo(() => lanesInOrder(job).map((lane) => ({ ...lane, heard: heardLanes(job).has(lane.id) })), [job]);
+  const names = useMemo(() => new Map(Object.values(job.clips).map((one) => [one.id, one.name])), [job]);
+  const marks = useMemo(
+    () =>
+      Object.values(job.marks).map((mark) => ({
+        id: mark.id,
+        kind: mark.kind,
+        name: mark.name,
+        frame: live.phase === "mark" && live.markId === mark.id ? live.frame : markFrame(job, mark),
+      })),
+    [job, live],
+  );
   const end = useMemo(() => drawnEnd(job), [job]);
   const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
   const limits: Limits = useMemo(() => ({ lowestFrame: 0, highestFrame: Math.max(end * 1.02, 1), smallestFramesPerPx: 1 / 24 }), [end]);
@@ -39,23 +56,37 @@ export function Strip() {
     },
     [job],
   );
+  const spectral = useOpen((desk) => desk.spectral);
+  const spectra = useCallback(
+    (ink: CanvasRenderingContext2D, run: Run, from: number, to: number, topPx: number, heightPx: number) => {
+      const at = { source_id: run.sourceId, origin_frame: run.originFrame };
+      const startFrame = sourceFrameAt(job, at, view.startFrame);
+      const framesPerPx = sourceFrameAt(job, at, view.startFrame + view.framesPerPx) - startFrame;
+      spectraOf(run.sourceId)?.draw(ink, { startFrame, framesPerPx, widthPx: view.widthPx }, from, to, topPx, heightPx, colours);
+    },
+    [job, view, colours],
+  );
   const scene = useMemo(
     () => ({
       view,
       rateHz: job.rate_hz || 48_000,
       endFrame: limits.highestFrame,
-      lanes: Object.values(job.lanes).sort((a, b) => a.position - b.position),
+      lanes,
       runs,
-      clipId: clip?.id ?? null,
+      names,
+      chosen,
+      marks,
+      grid: style === "bars" ? job.grid : null,
       selection,
       cursorFrame,
       threshold: threshold === null ? null : 10 ** (threshold / 20),
       zoom: 1 / Math.max(...Object.keys(job.sources).map((id) => tilesOf(id)?.info.peak ?? 0), 0.01),
       colours,
       columns,
+      spectra: spectral ? spectra : null,
       arrivals,
     }),
-    [view, job, limits, runs, clip, selection, cursorFrame, threshold, columns, arrivals, colours],
+    [view, job, limits, lanes, runs, names, chosen, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
   );
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -97,30 +128,57 @@ export function Strip() {
   });
   useStripKeys(setView, limits);
 
-  const gesture = useRef(IDLE);
+  const gesture = useRef<StripGesture>(IDLE);
   const act = (input: StripInput) => {
     const [next, effect] = reduceStrip(gesture.current, input);
     gesture.current = next;
+    if (next.phase === "moving" || next.phase === "mark" || live.phase !== "idle") setLive(next);
     if (effect) carryOut(effect);
   };
   const carryOut = (effect: StripEffect) => {
-    if (effect.kind === "select") setSelection({ start: Math.max(effect.start, 0), end: effect.end });
+    if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end });
     if (effect.kind === "unselect") setSelection(null);
     if (effect.kind === "center") setView((now) => clamped({ ...now, startFrame: effect.frame - (now.widthPx * now.framesPerPx) / 2 }, limits));
+    if (effect.kind === "take") choose(effect.clipId, undefined, "keep");
+    if (effect.kind === "move_mark") void edit({ kind: "move_mark", mark_id: effect.markId, frame: Math.max(effect.frame, 0) });
+    if (effect.kind === "move_clips") void edit({ kind: "move_clips", clip_ids: inHand(desk()), by_frames: effect.byFrames, to_lane_id: effect.laneId });
     if (effect.kind === "choose") {
       setSelection(null);
-      const run = runAt(runs, effect.frame);
-      if (run?.clipId) choose(run.clipId);
+      if (effect.clipId) choose(effect.clipId, undefined, effect.how);
       setCursor(effect.frame);
     }
   };
+  useEffect(() => {
+    const cancel = (event: KeyboardEvent) => {
+      if (event.key === "Escape" && gesture.current.phase !== "idle") act({ kind: "cancel" });
+    };
+    window.addEventListener("keydown", cancel);
+    return () => window.removeEventListener("keydown", cancel);
+  });
   const at = (event: PointerEvent<HTMLCanvasElement>) => {
     const bounds = event.currentTarget.getBoundingClientRect();
-    const x = event.clientX - bounds.left;
-    const onOverview = event.clientY - bounds.top > bounds.height - OVERVIEW_PX;
-    return { x, onOverview, frame: frameAtPx(scene, x, gesture.current.phase === "panning" || (gesture.current.phase === "idle" && onOverview)) };
+    const [x, y] = [event.clientX - bounds.left, event.clientY - bounds.top];
+    const sized = { ...scene, heightPx: bounds.height };
+    const onOverview = y > bounds.height - OVERVIEW_PX;
+    const frame = frameAtPx(scene, x, gesture.current.phase === "panning" || (gesture.current.phase === "idle" && onOverview));
+    const lane = onOverview ? null : laneAt(sized, y);
+    const run = lane ? runAt(runs, frame, lane.laneId) : undefined;
+    return { x, y, frame, lane, clipId: run?.clipId ?? null, onOverview };
   };
-  const shown = selection ? [selection.start, selection.end].map((frame) => formatTime(frame, job.rate_hz)).join(" to ") : "";
+  const under = ({ x, y, lane, clipId, onOverview }: ReturnType<typeof at>): Under => {
+    if (onOverview) return { on: "overview" };
+    const mark = y < RULER_PX ? markAt(scene, x) : undefined;
+    if (mark) return { on: "mark", markId: mark.id };
+    if (y < RULER_PX) return { on: "ruler" };
+    return lane?.onNames && clipId !== null ? { on: "name", clipId } : { on: "wave", clipId };
+  };
+  /** The lane that clips would go to: another than that of the clip by whose name they are held. */
+  const otherLane = (laneId: string | undefined): string | null => {
+    const held = gesture.current.phase === "moving" ? gesture.current.clipId : gesture.current.phase === "pressed" && gesture.current.under.on === "name" ? gesture.current.under.clipId : null;
+    return held === null || laneId === undefined || job.clips[held]?.lane_id === laneId ? null : laneId;
+  };
+  const shown = selection ? [selection.start, selection.end].map((frame) => formatPlace(job, frame, style)).join(" to ") : "";
+  const [shape, setShape] = useState("default");
 
   return (
     <div ref={box} className="relative h-full overflow-hidden bg-sheet">
@@ -128,16 +186,42 @@ export function Strip() {
         ref={canvas}
         aria-hidden
         className="block h-full w-full touch-none"
+        style={{ cursor: shape }}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
-          act({ kind: "down", ...at(event) });
+          const place = at(event);
+          act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only" });
         }}
-        onPointerMove={(event) => act({ kind: "move", ...at(event) })}
-        onPointerUp={(event) => act({ kind: "up", ...at(event) })}
+        onPointerMove={(event) => {
+          const place = at(event);
+          if (gesture.current.phase === "idle") setShape({ wave: "default", overview: "default", ruler: "default", name: "grab", mark: "ew-resize" }[under(place).on]);
+          act({ kind: "move", x: place.x, frame: place.frame, laneId: otherLane(place.lane?.laneId) });
+        }}
+        onPointerUp={(event) => {
+          const place = at(event);
+          act({ kind: "up", x: place.x, frame: place.frame, laneId: otherLane(place.lane?.laneId) });
+        }}
         onPointerCancel={() => act({ kind: "cancel" })}
       />
+      <LaneHeads topPx={RULER_PX} laneHeightPx={laneHeightPx({ ...scene, heightPx: surface.heightPx })} />
+      {live.phase === "moving" && (
+        <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
+          {live.byFrames < 0 ? "−" : "+"}
+          {(Math.abs(live.byFrames) / (job.rate_hz || 48_000)).toFixed(3)} s
+        </span>
+      )}
       {end === 0 && <p className="absolute inset-0 grid place-items-center text-soft">Drop recordings or a folder here to bring them in.</p>}
       {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">selected {shown}</span>}
     </div>
+  );
+}
+
+/** Runs as they would lie while what is in hand is dragged. */
+function moved(runs: readonly Run[], live: StripGesture, chosen: ReadonlySet<string>): readonly Run[] {
+  if (live.phase !== "moving") return runs;
+  return runs.map((run) =>
+    run.clipId !== null && chosen.has(run.clipId)
+      ? { ...run, start: run.start + live.byFrames, end: run.end + live.byFrames, originFrame: run.originFrame + live.byFrames, laneId: live.laneId ?? run.laneId }
+      : run,
   );
 }

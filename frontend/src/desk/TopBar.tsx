@@ -1,13 +1,14 @@
-import { CircleHelp, Moon, Redo2, Sun, Undo2 } from "lucide-react";
-import { useEffect, useState } from "react";
+import { Moon, Redo2, Search, Sun, Undo2 } from "lucide-react";
+import { useState } from "react";
 import { Link } from "wouter";
 import { Button } from "../ui/Button";
-import { Modal } from "../ui/Modal";
 import { applyTheme, currentTheme } from "../ui/theme";
-import { COMMANDS, keyName, onCommand, setSingleKeys, singleKeysOn } from "./commands";
+import { COMMANDS } from "./commands";
+import { Help } from "./Help";
+import { Palette } from "./Palette";
 import { edit, goTo, step as stepBack, useOpen, type Step } from "./state";
 
-const STEPS: readonly (readonly [Step, string, string])[] = [["find", "1", "Find"], ["shape", "2", "Shape"], ["send", "4", "Send"]];
+const STEPS: readonly (readonly [Step, string, string])[] = [["find", "1", "Find"], ["shape", "2", "Shape"], ["mark", "3", "Mark"], ["send", "4", "Send"]];
 
 export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
   const job = useOpen((desk) => desk.job);
@@ -84,53 +85,12 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
         >
           {theme === "paper" ? <Moon size={14} aria-hidden /> : <Sun size={14} aria-hidden />}
         </Button>
+        <Button tone="quiet" title="search commands: /" onClick={() => COMMANDS.find((command) => command.name === "search commands")?.run()}>
+          <Search size={14} aria-hidden /> commands
+        </Button>
         <Help />
+        <Palette />
       </div>
     </header>
-  );
-}
-
-const GROUPS = { listen: "Listen", go: "Go", edge: "The edge in hand", view: "View", job: "Job" } as const;
-
-function Help() {
-  const [open, setOpen] = useState(false);
-  const [single, setSingle] = useState(singleKeysOn());
-  useEffect(() => onCommand("help", () => setOpen(true)), []);
-  return (
-    <>
-      <Button tone="quiet" title="?" onClick={() => setOpen(true)}>
-        <CircleHelp size={14} aria-hidden /> help
-      </Button>
-      <Modal title="Keys" about="They work while the desk has the focus, and never while you type." open={open} onClose={() => setOpen(false)}>
-        <label className="mb-3 flex items-center gap-2">
-          <input
-            type="checkbox"
-            className="accent-(--ink)"
-            checked={single}
-            onChange={(event) => {
-              setSingleKeys(event.target.checked);
-              setSingle(event.target.checked);
-            }}
-          />
-          single keys are on
-        </label>
-        <div className="columns-2 gap-6">
-          {Object.entries(GROUPS).map(([group, title]) => (
-            <section key={group} className="mb-3 break-inside-avoid">
-              <h3 className="mb-1 font-bold">{title}</h3>
-              <dl className="grid grid-cols-[1fr_auto] gap-x-3">
-                {COMMANDS.filter((command) => command.group === group).map((command) => (
-                  <div key={command.name} className="col-span-2 flex justify-between border-b border-rule py-0.5">
-                    <dt>{command.name}</dt>
-                    <dd className="num text-soft">{command.keys.map(keyName).join(" or ")}</dd>
-                  </div>
-                ))}
-              </dl>
-            </section>
-          ))}
-        </div>
-        <p className="text-soft">Wheel zooms, Shift and wheel scrolls, Ctrl and wheel in a lens looks closer at the level. Type any time as 1:02.5, 45000f or +5ms.</p>
-      </Modal>
-    </>
   );
 }

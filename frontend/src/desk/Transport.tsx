@@ -1,29 +1,40 @@
 import { Play, Repeat, Square } from "lucide-react";
 import { useEffect, useRef } from "react";
-import { formatTime } from "../time/format";
+import { formatPlace, type TimeStyle } from "../time/format";
 import { keyOf } from "./commands";
-import { clipInHand, hearEdge, player, setLoops, setTimeStyle, togglePlay, useOpen } from "./state";
+import { pairInHand } from "./byHand";
+import { clipInHand, hearEdge, hearJoin, player, setHearing, setLoops, setTimeStyle, togglePlay, useOpen, type Hearing } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
-const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-3 py-1.5 hover:border-ink disabled:text-soft disabled:opacity-60";
+const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-2.5 py-1.5 whitespace-nowrap hover:border-ink disabled:text-soft disabled:opacity-60";
 const key = (name: string) => <kbd className="num text-soft">{keyOf(name)}</kbd>;
+
+const HEARINGS: readonly (readonly [Hearing, string])[] = [
+  ["as_it_is", "as it is"],
+  ["without_fades", "without fades"],
+  ["before_recipes", "before recipes"],
+  ["before_edit", "before last edit"],
+];
 
 /** Play, time, what to hear, how loud. */
 export function Transport() {
   const playing = useOpen((desk) => desk.playing);
   const loops = useOpen((desk) => desk.loops);
-  const rate = useOpen((desk) => desk.job.rate_hz || 48_000);
+  const job = useOpen((desk) => desk.job);
+  const rate = job.rate_hz || 48_000;
+  const meets = useOpen((desk) => pairInHand(desk) !== null);
   const style = useOpen((desk) => desk.timeStyle);
   const nothing = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
   const noClip = useOpen((desk) => clipInHand(desk) === undefined);
+  const hearing = useOpen((desk) => desk.hearing);
   const frame = usePlayhead();
   return (
     <footer aria-label="listen" className="flex h-14 items-center gap-2 border-t border-rule px-4">
       <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} disabled={nothing} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink disabled:opacity-50" onClick={togglePlay}>
         {playing ? <Square size={15} fill="currentColor" aria-hidden /> : <Play size={15} fill="currentColor" aria-hidden />}
       </button>
-      <output aria-label="place" className="num w-40 px-2 text-xl font-bold">
-        {formatTime(frame, rate, style)}
+      <output aria-label="place" className="num w-36 px-1 text-xl font-bold">
+        {formatPlace(job, frame, style)}
       </output>
       <button type="button" className={button} disabled={noClip} onClick={() => hearEdge("head")}>
         <span aria-hidden className="text-head">◖</span> hear head {key("hear head")}
@@ -31,14 +42,30 @@ export function Transport() {
       <button type="button" className={button} disabled={noClip} onClick={() => hearEdge("tail")}>
         <span aria-hidden className="text-tail">◗</span> hear tail {key("hear tail")}
       </button>
+      <button type="button" className={button} disabled={!meets} title={meets ? undefined : "no clips meet at the edge in hand"} onClick={hearJoin}>
+        hear join {key("hear join")}
+      </button>
       <button type="button" aria-pressed={loops} className={`${button} ${loops ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setLoops(!loops)}>
         <Repeat size={14} aria-hidden /> loop {key("loop")}
       </button>
-      <label className="ml-3 flex items-center gap-1.5 text-soft">
+      <label className="flex items-center gap-1.5 text-soft">
+        heard
+        <select
+          className={`rounded-(--radius) border px-1 py-0.5 ${hearing === "as_it_is" ? "border-rule bg-sheet text-ink" : "border-ink bg-ink text-on-ink"}`}
+          value={hearing}
+          onChange={(event) => setHearing(event.target.value as Hearing)}
+        >
+          {HEARINGS.map(([value, name]) => (
+            <option key={value} value={value}>{name}</option>
+          ))}
+        </select>
+      </label>
+      <label className="flex items-center gap-1.5 text-soft">
         time as
-        <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value === "frames" ? "frames" : "clock")}>
+        <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value as TimeStyle)}>
           <option value="clock">h:m:s</option>
           <option value="frames">frames</option>
+          {job.grid && <option value="bars">bars</option>}
         </select>
       </label>
       <span className="num ml-auto text-soft">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
@@ -68,8 +95,8 @@ function Meter({ playing }: { readonly playing: boolean }) {
   }, [playing]);
   return (
     <>
-      <span ref={text} className="num w-20 text-right" />
-      <div aria-hidden className="h-2.5 w-36 bg-shade">
+      <span ref={text} className="num w-20 whitespace-nowrap text-right" />
+      <div aria-hidden className="h-2.5 w-16 bg-shade">
         <div ref={bar} className="h-full bg-wave" />
       </div>
     </>

@@ -1,12 +1,20 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { edit, goTo, hearClip, hearEdge, clipInHand, desk, setLoops, setLevelZoom, setSelection, step, togglePlay, walk } from "./state";
+import { copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, setSyncHere, splitAtCursor, toggleLane } from "./byHand";
+import { clipsInOrder } from "./placement";
+import {
+  choose, desk, go, goTo, hearClip, hearEdge, hearJoin, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSpectral, setWalking, speaks, step, togglePlay,
+  type Hearing,
+} from "./state";
 
 export interface Command {
   readonly name: string;
   readonly keys: readonly string[];
-  readonly group: "listen" | "go" | "edge" | "view" | "job";
+  readonly group: Group;
   readonly run: () => void;
 }
+
+export const GROUPS = { listen: "Listen", go: "Go", walk: "Walk", edge: "The edge in hand", clip: "Clips and lanes", mark: "Mark", view: "View", job: "Job" } as const;
+type Group = keyof typeof GROUPS;
 
 const listeners = new Map<string, Set<() => void>>();
 
@@ -18,81 +26,136 @@ export function onCommand(name: string, run: () => void): () => void {
 }
 
 const broadcast = (name: string) => () => listeners.get(name)?.forEach((run) => run());
+const hear = (hearing: Hearing) => () => setHearing(desk().hearing === hearing ? "as_it_is" : hearing);
 
-/** Move the edge in hand. */
-export function nudge(frames: number): void {
-  const { clipId, side } = desk();
-  void edit(() => {
-    const clip = clipId === null ? undefined : desk().job.clips[clipId];
-    if (!clip) return null;
-    const from = side === "head" ? clip.head_frame : clip.tail_frame;
-    return { kind: "move_edge", clip_id: clip.id, side, source_frame: from + frames };
-  });
+function chooseAll(): void {
+  for (const clip of clipsInOrder(desk().job).filter(speaks)) if (!desk().chosen.has(clip.id)) choose(clip.id, undefined, "add");
 }
 
-function nudgeMs(milliseconds: number): void {
-  const clip = clipInHand(desk());
-  const rate = clip ? (desk().job.sources[clip.source_id]?.rate_hz ?? 48_000) : 48_000;
-  nudge(Math.round((milliseconds * rate) / 1000));
-}
-
-function removeClip(): void {
-  const clip = clipInHand(desk());
-  if (!clip) return;
-  walk(1, "clip");
-  if (clipInHand(desk())?.id === clip.id) walk(-1, "clip");
-  void edit({ kind: "remove_clips", clip_ids: [clip.id] });
-}
+const command = (group: Group, name: string, keys: string, run: () => void): Command => ({ group, name, keys: keys ? keys.split(" ").map((key) => (key === "space" ? " " : key)) : [], run });
 
 export const COMMANDS: readonly Command[] = [
-  { name: "play or stop", keys: [" "], group: "listen", run: togglePlay },
-  { name: "hear head", keys: ["q"], group: "listen", run: () => hearEdge("head") },
-  { name: "hear tail", keys: ["w"], group: "listen", run: () => hearEdge("tail") },
-  { name: "hear clip", keys: ["c"], group: "listen", run: () => hearClip(false) },
-  { name: "loop", keys: ["l"], group: "listen", run: () => setLoops(!desk().loops) },
-  { name: "next clip", keys: ["j"], group: "go", run: () => walk(1, "clip") },
-  { name: "previous clip", keys: ["k"], group: "go", run: () => walk(-1, "clip") },
-  { name: "next edge", keys: ["n"], group: "go", run: () => walk(1, "edge") },
-  { name: "previous edge", keys: ["p"], group: "go", run: () => walk(-1, "edge") },
-  { name: "step: find", keys: ["1"], group: "go", run: () => goTo("find") },
-  { name: "step: shape", keys: ["2"], group: "go", run: () => goTo("shape") },
-  { name: "step: send", keys: ["4"], group: "go", run: () => goTo("send") },
-  { name: "edge 1 frame earlier", keys: [","], group: "edge", run: () => nudge(-1) },
-  { name: "edge 1 frame later", keys: ["."], group: "edge", run: () => nudge(1) },
-  { name: "edge 1 ms earlier", keys: ["a"], group: "edge", run: () => nudgeMs(-1) },
-  { name: "edge 1 ms later", keys: ["d"], group: "edge", run: () => nudgeMs(1) },
-  { name: "edge 10 ms earlier", keys: ["A"], group: "edge", run: () => nudgeMs(-10) },
-  { name: "edge 10 ms later", keys: ["D"], group: "edge", run: () => nudgeMs(10) },
-  { name: "remove clip", keys: ["Delete"], group: "edge", run: removeClip },
-  { name: "zoom in", keys: ["+", "="], group: "view", run: broadcast("zoom in") },
-  { name: "zoom out", keys: ["-"], group: "view", run: broadcast("zoom out") },
-  { name: "show everything", keys: ["0"], group: "view", run: broadcast("show everything") },
-  { name: "scroll on", keys: ["x"], group: "view", run: broadcast("scroll on") },
-  { name: "scroll back", keys: ["z"], group: "view", run: broadcast("scroll back") },
-  { name: "lens: louder", keys: ["]"], group: "view", run: () => setLevelZoom(desk().levelZoom * 2) },
-  { name: "lens: softer", keys: ["["], group: "view", run: () => setLevelZoom(desk().levelZoom / 2) },
-  { name: "no selection", keys: ["Escape"], group: "view", run: () => setSelection(null) },
-  { name: "undo", keys: ["Ctrl+z"], group: "job", run: () => void step("undo") },
-  { name: "redo", keys: ["Ctrl+Z", "Ctrl+y"], group: "job", run: () => void step("redo") },
-  { name: "help", keys: ["?"], group: "job", run: broadcast("help") },
+  command("listen", "play or stop", "space", togglePlay),
+  command("listen", "hear head", "q", () => hearEdge("head")),
+  command("listen", "hear tail", "w", () => hearEdge("tail")),
+  command("listen", "hear join", "r", hearJoin),
+  command("listen", "hear clip", "c", () => hearClip(false)),
+  command("listen", "loop", "l", () => setLoops(!desk().loops)),
+  command("listen", "hear it before the recipes", "h", hear("before_recipes")),
+  command("listen", "hear it without fades", "H", hear("without_fades")),
+  command("listen", "hear it before the last edit", "b", hear("before_edit")),
+  command("go", "next clip", "j", () => go(1, "clip")),
+  command("go", "previous clip", "k", () => go(-1, "clip")),
+  command("go", "next edge", "n", () => go(1, "edge")),
+  command("go", "previous edge", "p", () => go(-1, "edge")),
+  command("go", "step: find", "1", () => goTo("find")),
+  command("go", "step: shape", "2", () => goTo("shape")),
+  command("go", "step: mark", "3", () => goTo("mark")),
+  command("go", "step: send", "4", () => goTo("send")),
+  command("walk", "walk the edges", "u", () => setWalking(!desk().walking)),
+  command("walk", "accept edge", "i", broadcast("accept edge")),
+  command("walk", "send edge back", "o", broadcast("send edge back")),
+  command("edge", "edge 1 frame earlier", ",", () => nudge(-1)),
+  command("edge", "edge 1 frame later", ".", () => nudge(1)),
+  command("edge", "edge 1 ms earlier", "a", () => nudgeMs(-1)),
+  command("edge", "edge 1 ms later", "d", () => nudgeMs(1)),
+  command("edge", "edge 10 ms earlier", "A", () => nudgeMs(-10)),
+  command("edge", "edge 10 ms later", "D", () => nudgeMs(10)),
+  command("edge", "a moved edge holds length or inner end", "y", () => setHold(desk().hold === "length" ? "inner" : "length")),
+  command("edge", "fade from here to the end", "g", () => fadeOver("to_end")),
+  command("edge", "fade from the start to here", "G", () => fadeOver("from_start")),
+  command("edge", "fade over the selection", "f", () => fadeOver("selection")),
+  command("edge", "crossfade here", "x", crossHere),
+  command("clip", "split at the cursor", "t", splitAtCursor),
+  command("clip", "copy to the cursor", "e", copyToCursor),
+  command("clip", "move to the cursor", "E", moveToCursor),
+  command("clip", "remove", "Delete", () => removeChosen("no")),
+  command("clip", "remove and close up the lane", "Backspace", () => removeChosen("lane")),
+  command("clip", "remove and close up all lanes", "", () => removeChosen("all")),
+  command("clip", "choose every clip", "*", chooseAll),
+  command("clip", "mute the lane", "", () => toggleLane("muted")),
+  command("clip", "play the lane alone", "", () => toggleLane("solo")),
+  command("mark", "drop a mark", "m", dropMark),
+  command("mark", "programme starts here", "(", () => programmeFrom("start_here")),
+  command("mark", "programme ends here", ")", () => programmeFrom("end_here")),
+  command("mark", "programme from the selection", "", () => programmeFrom("selection")),
+  command("mark", "programme from the clips in hand", "P", () => programmeFrom("clip")),
+  command("mark", "sync point here", "", setSyncHere),
+  command("view", "zoom in", "+ =", broadcast("zoom in")),
+  command("view", "zoom out", "-", broadcast("zoom out")),
+  command("view", "show everything", "0", broadcast("show everything")),
+  command("view", "scroll on", "z", broadcast("scroll on")),
+  command("view", "scroll back", "Z", broadcast("scroll back")),
+  command("view", "lens: louder", "]", () => setLevelZoom(desk().levelZoom * 2)),
+  command("view", "lens: softer", "[", () => setLevelZoom(desk().levelZoom / 2)),
+  command("view", "join lens", "v", () => setJoinLens(!desk().joinLens)),
+  command("view", "spectral view", "s", () => setSpectral(!desk().spectral)),
+  command("view", "no selection", "Escape", () => setSelection(null)),
+  command("job", "undo", "Ctrl+z", () => void step("undo")),
+  command("job", "redo", "Ctrl+Z Ctrl+y", () => void step("redo")),
+  command("job", "search commands", "/", broadcast("search commands")),
+  command("job", "help", "?", broadcast("help")),
 ];
 
 const SINGLE_KEYS = "wemble.single-keys";
+const OWN_KEYS = "wemble.own-keys";
 export const singleKeysOn = (): boolean => localStorage.getItem(SINGLE_KEYS) !== "off";
 export const setSingleKeys = (on: boolean): void => localStorage.setItem(SINGLE_KEYS, on ? "on" : "off");
+
+let ownKeys: Record<string, string> = readOwnKeys();
+
+function readOwnKeys(): Record<string, string> {
+  try {
+    return JSON.parse(globalThis.localStorage?.getItem(OWN_KEYS) ?? "{}") as Record<string, string>;
+  } catch {
+    return {};
+  }
+}
+
+/** The keys of a command: one's own, if one was given. */
+export const keysOf = ({ name, keys }: Command): readonly string[] => (ownKeys[name] === undefined ? keys : [ownKeys[name]]);
+
+/** Give a command a key of one's own, or its first one back. What had the key loses it. */
+export function setOwnKey(name: string, key: string | null): void {
+  const next: Record<string, string> = Object.fromEntries(Object.entries(ownKeys).filter(([other, taken]) => other !== name && taken !== key));
+  if (key !== null) {
+    for (const other of COMMANDS) if (other.name !== name && keysOf(other).includes(key)) next[other.name] = "";
+    next[name] = key;
+  }
+  ownKeys = next;
+  localStorage.setItem(OWN_KEYS, JSON.stringify(next));
+}
+
+/** A key event as the key map writes it. */
+export const keyText = (event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey">): string =>
+  event.ctrlKey || event.metaKey ? `Ctrl+${event.shiftKey ? event.key.toUpperCase() : event.key}` : event.key;
 
 /** What a key means, or nothing: never while typing, never a key of the browser or of a screen reader. */
 export function commandFor(event: KeyboardEvent): Command | undefined {
   const target = event.target;
   if (target instanceof HTMLElement && target.closest("input:not([type=checkbox]), textarea, select, [role=dialog], [role=menu]")) return undefined;
   if (event.altKey) return undefined;
-  const withControl = event.ctrlKey || event.metaKey;
-  if (!withControl && !singleKeysOn()) return undefined;
+  if (!event.ctrlKey && !event.metaKey && !singleKeysOn()) return undefined;
   if (event.key === " " && target instanceof HTMLElement && target.closest("button, a, [role=radio]")) return undefined;
-  const key = withControl ? `Ctrl+${event.shiftKey ? event.key.toUpperCase() : event.key}` : event.key;
-  return COMMANDS.find((command) => command.keys.includes(key));
+  const key = keyText(event);
+  return COMMANDS.find((one) => keysOf(one).includes(key));
 }
 
+const NAMES: Readonly<Record<string, string>> = { " ": "space", Delete: "del", Backspace: "backspace", Escape: "esc", PageDown: "page down", PageUp: "page up" };
+
 /** A key as a person reads it. */
-export const keyName = (key: string): string => ({ " ": "space", Delete: "del", Escape: "esc", A: "shift a", D: "shift d", "Ctrl+Z": "ctrl shift z" })[key] ?? key.replace("Ctrl+", "ctrl ");
-export const keyOf = (name: string): string => keyName(COMMANDS.find((command) => command.name === name)?.keys[0] ?? "");
+export function keyName(key: string): string {
+  if (key.startsWith("Ctrl+")) return `ctrl ${keyName(key.slice(5))}`;
+  return NAMES[key] ?? (/^[A-Z]$/.test(key) ? `shift ${key.toLowerCase()}` : key);
+}
+export const keyOf = (name: string): string => {
+  const one = COMMANDS.find((candidate) => candidate.name === name);
+  return one ? keyName(keysOf(one)[0] ?? "") : "";
+};
+
+/** Commands whose names have all the words that were typed, in any order; those that start with them first. */
+export function found(commands: readonly Command[], typed: string): readonly Command[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const hits = commands.filter(({ name, group }) => words.every((word) => `${GROUPS[group]} ${name}`.toLowerCase().includes(word)));
+  return [...hits].sort((a, b) => Number(!a.name.startsWith(words[0] ?? "")) - Number(!b.name.startsWith(words[0] ?? "")));
+}

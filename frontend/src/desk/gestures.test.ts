@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { toPx, type Viewport } from "../wave/geometry";
 import { FADE_HANDLE_PX, LENS_IDLE, reduceLens, type LensEffect, type LensInput, type LensScene } from "./lensGesture";
-import { IDLE, reduceStrip, type StripEffect, type StripInput } from "./stripGesture";
+import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from "./stripGesture";
+import { edgesToWalk, nextUnsaid } from "./walk";
 
 const view: Viewport = { startFrame: 1000, framesPerPx: 10, widthPx: 400 };
 const head: LensScene = { side: "head", edgeFrame: 2000, fadeFrames: 480 };
@@ -19,24 +20,34 @@ function lens(scene: LensScene, inputs: LensInput[]): (LensEffect | null)[] {
 describe("a lens", () => {
   const edgeX = toPx(view, head.edgeFrame);
   it.each<[string, LensScene, LensInput[], (LensEffect | null)[]]>([
-    ["drags an edge and commits once", head, [{ kind: "down", x: edgeX + 2, y: 150 }, { kind: "move", x: edgeX + 12 }, { kind: "move", x: edgeX + 22 }, { kind: "up" }], [null, null, null, { kind: "move_edge", frame: 2200 }]],
-    ["puts it back on Esc", head, [{ kind: "down", x: edgeX, y: 150 }, { kind: "move", x: edgeX + 50 }, { kind: "cancel" }, { kind: "up" }], [null, null, null, null]],
+    ["drags an edge and commits once", head, [{ kind: "down", x: edgeX + 2, y: 150 }, { kind: "move", x: edgeX + 12, y: 150 }, { kind: "move", x: edgeX + 22, y: 150 }, { kind: "up" }], [null, null, null, { kind: "move_edge", frame: 2200 }]],
+    ["puts it back on Esc", head, [{ kind: "down", x: edgeX, y: 150 }, { kind: "move", x: edgeX + 50, y: 150 }, { kind: "cancel" }, { kind: "up" }], [null, null, null, null]],
     ["commits nothing that did not move", head, [{ kind: "down", x: edgeX, y: 150 }, { kind: "up" }], [null, null]],
-    ["drags the inner end of a fade in", head, [{ kind: "down", x: edgeX + 48, y: FADE_HANDLE_PX }, { kind: "move", x: edgeX + 96 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 960 }]],
-    ["drags the inner end of a fade out, mirrored", tail, [{ kind: "down", x: 252, y: FADE_HANDLE_PX }, { kind: "move", x: 280 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 200 }]],
-    ["never makes a fade negative", head, [{ kind: "down", x: edgeX + 48, y: FADE_HANDLE_PX }, { kind: "move", x: 0 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 0 }]],
-    ["pans elsewhere", head, [{ kind: "down", x: 300, y: 150 }, { kind: "move", x: 290 }, { kind: "up" }], [null, { kind: "pan", startFrame: 1100 }, null]],
+    ["drags the inner end of a fade in", head, [{ kind: "down", x: edgeX + 48, y: FADE_HANDLE_PX }, { kind: "move", x: edgeX + 96, y: 44 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 960 }]],
+    ["drags the inner end of a fade out, mirrored", tail, [{ kind: "down", x: 252, y: FADE_HANDLE_PX }, { kind: "move", x: 280, y: 44 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 200 }]],
+    ["never makes a fade negative", head, [{ kind: "down", x: edgeX + 48, y: FADE_HANDLE_PX }, { kind: "move", x: 0, y: 44 }, { kind: "up" }], [null, null, { kind: "set_fade", frames: 0 }]],
+    ["bends the curve up and down, at most all the way", { ...head, bend: { value: 0, y: 90 } }, [{ kind: "down", x: edgeX + 24, y: 92 }, { kind: "move", x: 0, y: 52 }, { kind: "move", x: 0, y: -900 }, { kind: "up" }], [null, null, null, { kind: "set_bend", bend: 1 }]],
+    ["pans elsewhere", head, [{ kind: "down", x: 300, y: 150 }, { kind: "move", x: 290, y: 150 }, { kind: "up" }], [null, { kind: "pan", startFrame: 1100 }, null]],
   ])("%s", (_, scene, inputs, effects) => {
     expect(lens(scene, inputs)).toEqual(effects);
   });
 });
 
 describe("the strip", () => {
+  const down = (x: number, under: Under, how: "only" | "add" = "only"): StripInput => ({ kind: "down", x, frame: 10 * x, under, how });
+  const move = (x: number, laneId: string | null = null): StripInput => ({ kind: "move", x, frame: 10 * x, laneId });
+  const up = (x: number, laneId: string | null = null): StripInput => ({ kind: "up", x, frame: 10 * x, laneId });
+  const wave: Under = { on: "wave", clipId: "a" };
+  const name: Under = { on: "name", clipId: "a" };
   it.each<[string, StripInput[], (StripEffect | null)[]]>([
-    ["chooses on a click", [{ kind: "down", x: 5, frame: 50, onOverview: false }, { kind: "move", x: 7, frame: 70 }, { kind: "up", x: 7, frame: 70 }], [null, null, { kind: "choose", frame: 50 }]],
-    ["selects on a drag, either way", [{ kind: "down", x: 50, frame: 500, onOverview: false }, { kind: "move", x: 20, frame: 200 }, { kind: "up", x: 10, frame: 100 }], [null, { kind: "select", start: 200, end: 500 }, { kind: "select", start: 100, end: 500 }]],
-    ["forgets a selection on Esc", [{ kind: "down", x: 50, frame: 500, onOverview: false }, { kind: "move", x: 20, frame: 200 }, { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500 }, { kind: "unselect" }]],
-    ["pans on the overview", [{ kind: "down", x: 5, frame: 50, onOverview: true }, { kind: "up", x: 9, frame: 90 }], [{ kind: "center", frame: 50 }, { kind: "center", frame: 90 }]],
+    ["chooses on a click", [down(5, wave), move(7), up(7)], [null, null, { kind: "choose", frame: 50, clipId: "a", how: "only" }]],
+    ["adds on a click by the name", [down(5, name, "add"), up(5)], [null, { kind: "choose", frame: 50, clipId: "a", how: "add" }]],
+    ["selects on a drag, either way", [down(50, wave), move(20), up(10)], [null, { kind: "select", start: 200, end: 500 }, { kind: "select", start: 100, end: 500 }]],
+    ["forgets a selection on Esc", [down(50, wave), move(20), { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500 }, { kind: "unselect" }]],
+    ["moves what is in hand by a name, along and across", [down(50, name), move(60), move(70, "l1"), up(80, "l1")], [null, { kind: "take", clipId: "a" }, null, { kind: "move_clips", byFrames: 300, laneId: "l1" }]],
+    ["puts clips back on Esc", [down(50, name), move(60), { kind: "cancel" }, up(80)], [null, { kind: "take", clipId: "a" }, null, null]],
+    ["moves a mark and commits once", [down(50, { on: "mark", markId: "m" }), move(60), up(70)], [null, null, { kind: "move_mark", markId: "m", frame: 700 }]],
+    ["pans on the overview", [down(5, { on: "overview" }), up(9)], [{ kind: "center", frame: 50 }, { kind: "center", frame: 90 }]],
   ])("%s", (_, inputs, effects) => {
     let gesture = IDLE;
     const seen = inputs.map((input) => {
@@ -45,5 +56,22 @@ describe("the strip", () => {
       return effect;
     });
     expect(seen).toEqual(effects);
+  });
+});
+
+describe("the walk", () => {
+  const verdict = (side: "head" | "tail", state: "fine" | "look" | "fail") => ({ side, state, check: "click" as const, figure: 1, text: "" });
+  const rows = [
+    { clip_id: "a", verdicts: [verdict("head", "fine"), verdict("tail", "look")], head_said: null, tail_said: null },
+    { clip_id: "b", verdicts: [verdict("head", "fail"), verdict("tail", "fine")], head_said: "accepted" as const, tail_said: null },
+    { clip_id: "c", verdicts: [], head_said: null, tail_said: null },
+  ];
+  it("goes through edges in time or the gravest first, and skips what was said", () => {
+    const inTime = edgesToWalk(rows, "time");
+    expect(inTime.map((edge) => edge.clipId + edge.side)).toEqual(["ahead", "atail", "bhead", "btail"]);
+    expect(edgesToWalk(rows, "doubtful").map((edge) => edge.clipId + edge.side)).toEqual(["bhead", "atail", "ahead", "btail"]);
+    expect(nextUnsaid(inTime, "a", "tail")).toMatchObject({ clipId: "b", side: "tail" });
+    expect(nextUnsaid(inTime, "b", "tail")).toMatchObject({ clipId: "a", side: "head" });
+    expect(nextUnsaid(inTime.map((edge) => ({ ...edge, said: "accepted" as const })), "a", "head")).toBeNull();
   });
 });

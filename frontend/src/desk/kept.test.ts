@@ -18,6 +18,9 @@ const clip = (id: string, head: number, tail: number, finding: string | null = "
   finding_id: finding,
   sound_start_frame: finding ? head + 10 : null,
   sound_end_frame: finding ? tail - 10 : null,
+  sync_frame: null,
+  head_walked: null,
+  tail_walked: null,
 });
 
 const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({
@@ -26,10 +29,13 @@ const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({
   rate_hz: 48_000,
   channels: 1,
   next_number: 9,
-  lanes: { l1: { id: "l1", name: "Narration", position: 0 } },
+  lanes: { l1: { id: "l1", name: "Narration", position: 0, gain_db: 0, pan: 0, muted: false, solo: false } },
   sources: { s1: { id: "s1", name: "take", rate_hz: rate, channels: 1, frames: 10_000, derived_from: null } },
   clips: Object.fromEntries(clips.map((one) => [one.id, one])),
   joins: {},
+  marks: {},
+  grid: null,
+  auto_fades: true,
   findings: {
     f1: { id: "f1", lane_id: "l1", source_id: "s1", name: "take", head_frame: 0, tail_frame: 10_000, origin_frame: 100, treatment: { kind, amount: 0 } } as unknown as Finding,
   },
@@ -91,7 +97,7 @@ describe("changes", () => {
     const changes: Change[] = [
       { kind: "clips", entity_id: "a", after: null },
       { kind: "clips", entity_id: "c", after: clip("c", 6000, 7000) },
-      { kind: "job", entity_id: "job", after: { name: "new name", brief: "voiceover", rate_hz: 48_000, channels: 1, next_number: 10 } },
+      { kind: "job", entity_id: "job", after: { name: "new name", brief: "voiceover", rate_hz: 48_000, channels: 1, next_number: 10, auto_fades: true, grid: null } },
     ];
     const after = applied(before, changes);
     expect(Object.keys(after.clips)).toEqual(["b", "c"]);

@@ -1,6 +1,6 @@
 /** Draws a lens: handle and clip, floor and threshold, where the sound was found, the fade as what it takes away. */
 import { formatTime } from "../time/format";
-import { drawColumns, drawEdgeMark, drawLevel, drawSamples, yOf, type Band } from "../wave/draw";
+import { drawColumns, drawEdgeMark, drawLevel, drawSamples, strokeOver, yOf, type Band } from "../wave/draw";
 import { rulerStepS, toFrame, toPx, type Viewport } from "../wave/geometry";
 import { FADE_HANDLE_PX, innerFrame, type LensScene } from "./lensGesture";
 
@@ -20,25 +20,46 @@ export interface LensPicture extends LensScene {
   readonly cursorFrame: number | null;
   readonly gainAt: (u: number) => number;
   readonly columns: Float32Array | null;
+  /** Set while the spectral view is on: draws it under pixels `[from, to)`. */
+  readonly spectra: ((ink: CanvasRenderingContext2D, fromPx: number, toPx: number, topPx: number, heightPx: number) => void) | null;
   /** Samples of the first channel from `firstSample` on, if the view is that near. */
   readonly samples: Float32Array | null;
   readonly firstSample: number;
   readonly colours: Readonly<Record<string, string>>;
 }
 
+/** The band of the wave in a lens of a height. */
+export const lensBand = (heightPx: number, zoom: number): Band => ({ topPx: 26, heightPx: heightPx - 26 - FOOT_PX - 6, zoom });
+
+/** How high a gain lies on the curve of a fade. */
+export function curveY(heightPx: number, gain: number): number {
+  const band = lensBand(heightPx, 1);
+  const middle = band.topPx + band.heightPx / 2;
+  return middle - (middle - FADE_HANDLE_PX) * gain;
+}
+
 export function drawLens(ink: CanvasRenderingContext2D, picture: LensPicture): void {
   const { view, heightPx, colours, side } = picture;
-  const band: Band = { topPx: 26, heightPx: heightPx - 26 - FOOT_PX - 6, zoom: picture.levelZoom };
+  const band = lensBand(heightPx, picture.levelZoom);
   const edgeX = toPx(view, picture.edgeFrame);
   const bottom = heightPx - FOOT_PX;
   ink.fillStyle = colours["shade"] ?? "";
   if (side === "head") ink.fillRect(0, 0, Math.max(edgeX, 0), bottom);
   else ink.fillRect(Math.min(edgeX, view.widthPx), 0, view.widthPx, bottom);
-  drawFloor(ink, picture, band);
-  drawWave(ink, picture, band, edgeX);
-  if (picture.threshold !== null) drawLevel(ink, picture.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
+  if (picture.spectra) {
+    const cut = Math.min(Math.max(edgeX, 0), view.widthPx);
+    for (const [from, to, kept] of [[0, cut, side === "tail"], [cut, view.widthPx, side === "head"]] as const) {
+      ink.globalAlpha = kept ? 1 : 0.4;
+      picture.spectra(ink, from, to, 26, bottom - 26);
+    }
+    ink.globalAlpha = 1;
+  } else {
+    drawFloor(ink, picture, band);
+    drawWave(ink, picture, band, edgeX);
+  }
+  if (picture.threshold !== null && !picture.spectra) drawLevel(ink, picture.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
   drawSound(ink, picture, bottom, edgeX);
-  drawFade(ink, picture, band);
+  drawFade(ink, picture);
   const colour = colours[side] ?? "";
   ink.fillStyle = colour;
   ink.fillRect(Math.round(edgeX) - 1, 12, 2, bottom - 12);
@@ -109,18 +130,17 @@ function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: 
 }
 
 /** The fade as the area that it takes away, its curve, and the handle at its inner end. */
-function drawFade(ink: CanvasRenderingContext2D, picture: LensPicture, band: Band): void {
+function drawFade(ink: CanvasRenderingContext2D, picture: LensPicture): void {
   const { view, side, colours, edgeFrame, fadeFrames } = picture;
   const edgeX = toPx(view, edgeFrame);
   const innerX = toPx(view, innerFrame(picture));
   const colour = colours[side] ?? "";
   const top = FADE_HANDLE_PX;
-  const middle = band.topPx + band.heightPx / 2;
   if (fadeFrames > 0) {
     const steps = Math.max(Math.min(Math.ceil(Math.abs(innerX - edgeX)), 200), 2);
     const points = Array.from({ length: steps + 1 }, (_, n) => ({
       x: edgeX + ((innerX - edgeX) * n) / steps,
-      y: middle - (middle - top) * picture.gainAt(n / steps),
+      y: curveY(picture.heightPx, picture.gainAt(n / steps)),
     }));
     ink.beginPath();
     points.forEach(({ x, y }, n) => (n === 0 ? ink.moveTo(x, y) : ink.lineTo(x, y)));
@@ -130,11 +150,14 @@ function drawFade(ink: CanvasRenderingContext2D, picture: LensPicture, band: Ban
     ink.fillStyle = colour;
     ink.fill();
     ink.globalAlpha = 1;
-    ink.beginPath();
-    points.forEach(({ x, y }, n) => (n === 0 ? ink.moveTo(x, y) : ink.lineTo(x, y)));
-    ink.lineWidth = 2;
-    ink.strokeStyle = colour;
-    ink.stroke();
+    strokeOver(ink, () => points.forEach(({ x, y }, n) => (n === 0 ? ink.moveTo(x, y) : ink.lineTo(x, y))), colour, colours["sheet"] ?? "");
+    if (Math.abs(innerX - edgeX) > 36) {
+      const [x, y] = [(edgeX + innerX) / 2, curveY(picture.heightPx, picture.gainAt(0.5))];
+      ink.fillStyle = colours["sheet"] ?? "";
+      ink.fillRect(x - 6, y - 6, 12, 12);
+      ink.fillStyle = colour;
+      ink.fillRect(x - 4, y - 4, 8, 8);
+    }
   }
   ink.beginPath();
   ink.arc(innerX, top, 5, 0, 2 * Math.PI);

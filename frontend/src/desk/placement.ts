@@ -1,5 +1,5 @@
 /** Where a clip lies on its lane: the mirror of the core's placement, for drawing. Exact, as the products are whole. */
-import type { Clip, Job } from "../api/types";
+import type { Clip, Job, Lane, Mark } from "../api/types";
 
 export function placed(job: Job, clip: Clip, sourceFrame: number): number {
   const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;
@@ -31,4 +31,19 @@ export function clipsInOrder(job: Job): Clip[] {
 
 export function jobEnd(job: Job): number {
   return clipsInOrder(job).reduce((end, clip) => Math.max(end, endOf(job, clip)), 0);
+}
+
+export const lanesInOrder = (job: Job): Lane[] => Object.values(job.lanes).sort((a, b) => a.position - b.position);
+
+/** The lanes that sound: those that play alone, if any do, else those that are not muted. */
+export function heardLanes(job: Job): ReadonlySet<string> {
+  const lanes = Object.values(job.lanes);
+  const alone = lanes.filter((lane) => lane.solo);
+  return new Set((alone.length ? alone : lanes.filter((lane) => !lane.muted)).map((lane) => lane.id));
+}
+
+/** The job frame of a mark: its own, or where its clip has that frame of its source. */
+export function markFrame(job: Job, mark: Mark): number {
+  const clip = mark.clip_id === null ? undefined : job.clips[mark.clip_id];
+  return clip ? placed(job, clip, mark.frame) : mark.frame;
 }

@@ -4,11 +4,16 @@ import { api, ServerProblem } from "../api/client";
 import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, Job, Recipe, Side, SourceInfo, Treatment } from "../api/types";
 import { Player, type Span } from "../play/player";
 import type { TimeStyle } from "../time/format";
+import { SpectralTiles } from "../wave/spectra";
 import { SourceTiles } from "../wave/tiles";
 import { clipsInOrder, endOf, startOf } from "./placement";
 
-export type Step = "find" | "shape" | "send";
+export type Step = "find" | "shape" | "mark" | "send";
 export type Scope = "this" | "all";
+/** What a fade keeps when its edge moves: its length, or the place of its inner end. */
+export type Hold = "length" | "inner";
+/** What is heard: the job as it is, without its fades, as it was before its recipes, or before the last edit. */
+export type Hearing = "as_it_is" | "without_fades" | "before_recipes" | "before_edit";
 
 export interface Notice {
   readonly tone: "told" | "wrong";
@@ -26,7 +31,15 @@ export interface Desk {
   readonly keptAt: Date;
   readonly step: Step;
   readonly clipId: string | null;
+  /** All clips in hand; the one whose edges the lenses show among them. */
+  readonly chosen: ReadonlySet<string>;
   readonly side: Side;
+  readonly hold: Hold;
+  readonly walking: boolean;
+  readonly joinLens: boolean;
+  readonly spectral: boolean;
+  readonly hearing: Hearing;
+  readonly revisionBefore: number | null;
   readonly selection: Span | null;
   readonly cursorFrame: number;
   readonly playing: boolean;
@@ -76,6 +89,15 @@ export function tilesOf(sourceId: string): SourceTiles | undefined {
   return tiles;
 }
 
+const spectra = new Map<string, SpectralTiles>();
+
+/** The spectral picture of a source; undefined while the source is being asked for. */
+export function spectraOf(sourceId: string): SpectralTiles | undefined {
+  const info = tilesOf(sourceId)?.info;
+  if (info && !spectra.has(sourceId)) spectra.set(sourceId, new SpectralTiles(sourceId, info.levels, info.frames, arrived));
+  return spectra.get(sourceId);
+}
+
 function askFor(sourceId: string): Promise<void> {
   const underWay = asked.get(sourceId);
   if (underWay) return underWay;
@@ -112,7 +134,14 @@ export async function openDesk(id: string): Promise<void> {
     keptAt: new Date(),
     step: "find",
     clipId: null,
+    chosen: new Set(),
     side: "head",
+    hold: "length",
+    walking: false,
+    joinLens: false,
+    spectral: false,
+    hearing: "as_it_is",
+    revisionBefore: null,
     selection: null,
     cursorFrame: 0,
     playing: false,
@@ -160,16 +189,47 @@ export const setSelection = (selection: Span | null): void => set({ selection })
 export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)) });
 export const setLoops = (loops: boolean): void => set({ loops });
 
-export function choose(clipId: string, side?: Side): void {
+export const setHold = (hold: Hold): void => set({ hold });
+export const setWalking = (walking: boolean): void => set({ walking });
+export const setJoinLens = (joinLens: boolean): void => set({ joinLens });
+export const setSpectral = (spectral: boolean): void => set({ spectral });
+export const setHearing = (hearing: Hearing): void => set({ hearing });
+
+/**
+ * Take a clip in hand: alone, beside those that are ("add" takes it out again), with all between ("through"), or as one
+ * of those that are in hand already ("keep").
+ */
+export function choose(clipId: string, side?: Side, how: "only" | "add" | "through" | "keep" = "only"): void {
   const state = desk();
   const clip = state.job.clips[clipId];
   if (!clip) return;
-  set({ clipId, side: side ?? state.side, cursorFrame: startOf(state.job, clip) });
+  const chosen = chosenWith(state, clipId, how);
+  const first = chosen.has(clipId) ? clipId : ([...chosen][0] ?? clipId);
+  set({ clipId: first, chosen: new Set(chosen).add(first), side: side ?? state.side });
+  if (how !== "keep") set({ cursorFrame: startOf(state.job, state.job.clips[first] ?? clip) });
   if (state.scope === "this") void settle();
 }
 
+function chosenWith(state: Desk, clipId: string, how: "only" | "add" | "through" | "keep"): ReadonlySet<string> {
+  if (how === "keep" && state.chosen.has(clipId)) return state.chosen;
+  if (how === "add") {
+    const chosen = new Set(state.chosen);
+    if (!chosen.delete(clipId)) chosen.add(clipId);
+    return chosen;
+  }
+  if (how === "through" && state.clipId !== null) {
+    const ids = clipsInOrder(state.job).filter(speaks).map((clip) => clip.id);
+    const [from, to] = [ids.indexOf(state.clipId), ids.indexOf(clipId)].sort((a, b) => a - b) as [number, number];
+    return new Set([...state.chosen, ...ids.slice(Math.max(from, 0), to + 1)]);
+  }
+  return new Set([clipId]);
+}
+
+/** The clips that an edit is about: all in hand that are still there. */
+export const inHand = (state: Desk): string[] => [...state.chosen].filter((id) => state.job.clips[id]);
+
 /** Go through the clips that speak, or through their edges one after the other. */
-export function walk(direction: 1 | -1, by: "clip" | "edge"): void {
+export function go(direction: 1 | -1, by: "clip" | "edge"): void {
   const state = desk();
   const clips = clipsInOrder(state.job).filter(speaks);
   const at = clips.findIndex((clip) => clip.id === state.clipId);
@@ -214,6 +274,16 @@ export async function applyRecipe(): Promise<void> {
   await settle();
 }
 
+/** Turn the fades that come by themselves on or off, for the whole job. */
+export function setAutoFades(on: boolean): Promise<void> {
+  return attempt(() => api.autoFades(desk().id, desk().revision, on), () => setAutoFades(on));
+}
+
+/** Put the programme's marks around the first and the last sound. */
+export function programmeFromSound(): Promise<void> {
+  return attempt(() => api.programmeFromSound(desk().id, desk().revision), programmeFromSound);
+}
+
 let queue: Promise<void> = Promise.resolve();
 
 /** One edit after the other: each is made on the revision that the one before it answered. */
@@ -243,10 +313,12 @@ function wrong(error: unknown, again: () => Promise<void>): Notice {
 }
 
 function take(answer: EditAnswer): void {
-  const job = applied(desk().job, answer.changes);
+  const before = desk();
+  const job = applied(before.job, answer.changes);
   set({
     job,
     revision: answer.revision,
+    revisionBefore: answer.revision === before.revision ? before.revisionBefore : before.revision,
     undoLabel: answer.undo_label,
     redoLabel: answer.redo_label,
     keptAt: new Date(),
@@ -366,7 +438,14 @@ export const AROUND_S = 1;
 
 function audioSource() {
   const { id, job } = desk();
-  return { rateHz: job.rate_hz, fetch: (start: number, frames: number) => api.audio(id, desk().revision, start, frames) };
+  return {
+    rateHz: job.rate_hz,
+    fetch: (start: number, frames: number) => {
+      const { hearing, revision, revisionBefore } = desk();
+      if (hearing === "before_edit") return api.audio(id, revisionBefore ?? revision, start, frames, "as_it_is");
+      return api.audio(id, revision, start, frames, hearing);
+    },
+  };
 }
 
 export function play(spans: readonly Span[], loops = false): void {
@@ -397,6 +476,16 @@ export function hearEdge(side: Side): void {
   set({ side });
   const at = side === "head" ? startOf(state.job, clip) : endOf(state.job, clip);
   play([side === "head" ? { start: Math.max(at - around / 4, 0), end: at + around } : { start: Math.max(at - around, 0), end: at + around / 4 }]);
+}
+
+/** Play a moment around the cut between the clip in hand and its neighbour. */
+export function hearJoin(): void {
+  const { job, side } = desk();
+  const clip = clipInHand(desk());
+  if (!clip) return;
+  const cut = side === "head" ? startOf(job, clip) : endOf(job, clip);
+  const around = AROUND_S * job.rate_hz;
+  play([{ start: Math.max(cut - around, 0), end: cut + around }]);
 }
 
 export const togglePlay = (): void => (player.playing ? player.stop() : playFromHere());

@@ -1,39 +1,123 @@
-/** Draws the strip: ruler, runs, marks, threshold, selection, playhead, and the overview under it. */
+/** Draws the strip: ruler with marks, lanes with their clips and names, selection, playhead, and the overview under it. */
 import { drawEdgeMark, drawLevel, traceColumn, type Band } from "../wave/draw";
 import { endFrame, rulerStepS, toFrame, toPx, type Viewport } from "../wave/geometry";
 import type { Columns } from "../wave/tiles";
+import type { Grid } from "../api/types";
 import { formatTime } from "../time/format";
+import { beatFrame, beatsAt, rulerBeats } from "../time/grid";
 import type { Run } from "./kept";
 
 export const RULER_PX = 26;
 export const OVERVIEW_PX = 34;
+/** Over the wave of each lane: a row for its own name and settings, and one for the names of its clips. */
+export const LANE_HEAD_PX = 20;
+export const NAMES_PX = 16;
+
+export interface StripMark {
+  readonly id: string;
+  readonly kind: "start" | "end" | "section";
+  readonly name: string;
+  readonly frame: number;
+}
 
 export interface StripScene {
   readonly view: Viewport;
   readonly rateHz: number;
   readonly endFrame: number;
   readonly heightPx: number;
-  readonly lanes: readonly { readonly id: string; readonly name: string }[];
+  readonly lanes: readonly { readonly id: string; readonly heard: boolean }[];
   readonly runs: readonly Run[];
-  readonly clipId: string | null;
+  readonly names: ReadonlyMap<string, string>;
+  readonly chosen: ReadonlySet<string>;
+  readonly marks: readonly StripMark[];
+  /** Set while the ruler counts bars. */
+  readonly grid: Grid | null;
   readonly selection: { readonly start: number; readonly end: number } | null;
   readonly cursorFrame: number;
   readonly threshold: number | null;
   /** Fills the lanes: the loudest sample of the job reaches the edge of its lane. */
   readonly zoom: number;
   readonly colours: Readonly<Record<string, string>>;
+  /** Set while the spectral view is on: draws a run's part of it under pixels `[from, to)`. */
+  readonly spectra: ((ink: CanvasRenderingContext2D, run: Run, fromPx: number, toPx: number, topPx: number, heightPx: number) => void) | null;
   /** Columns of a source under pixels `[from, to)` of a viewport. */
   readonly columns: (run: Run, view: Viewport, fromPx: number, toPx: number) => Columns | null;
 }
 
 export function drawStrip(ink: CanvasRenderingContext2D, scene: StripScene): void {
   const lanesPx = scene.heightPx - RULER_PX - OVERVIEW_PX;
-  const laneHeight = lanesPx / Math.max(scene.lanes.length, 1);
-  drawRuler(ink, scene);
-  drawSelection(ink, scene, lanesPx);
+  const laneHeight = laneHeightPx(scene);
+  if (scene.grid) drawBars(ink, scene, scene.grid);
+  else drawRuler(ink, scene);
   scene.lanes.forEach((lane, n) => drawLane(ink, scene, lane, RULER_PX + n * laneHeight, laneHeight));
+  drawProgramme(ink, scene, lanesPx);
+  if (scene.selection) box(ink, scene, scene.selection.start, scene.selection.end, RULER_PX, lanesPx, scene.colours["join"] ?? "", 0.18);
   drawOverview(ink, scene);
+  drawMarkLines(ink, scene, lanesPx);
   drawCursor(ink, scene, lanesPx);
+}
+
+export const laneHeightPx = ({ heightPx, lanes }: Pick<StripScene, "heightPx" | "lanes">): number => (heightPx - RULER_PX - OVERVIEW_PX) / Math.max(lanes.length, 1);
+
+/** Bars on the ruler: the number of each bar, and a tick for each beat while there is room. */
+function drawBars(ink: CanvasRenderingContext2D, { view, rateHz, colours }: StripScene, grid: Grid): void {
+  const step = rulerBeats(grid, view.framesPerPx, rateHz);
+  ink.font = '12px "Atkinson Hyperlegible Mono Variable", monospace';
+  ink.textBaseline = "top";
+  ink.fillStyle = colours["soft"] ?? "";
+  const first = Math.floor(beatsAt(grid, view.startFrame, rateHz) / step) * step;
+  const last = beatsAt(grid, endFrame(view), rateHz);
+  for (let beat = first; beat <= last; beat += step) {
+    const x = Math.round(toPx(view, beatFrame(grid, beat, rateHz)));
+    const [bar, inBar] = [Math.floor(beat / grid.beats_a_bar) + 1, ((beat % grid.beats_a_bar) + grid.beats_a_bar) % grid.beats_a_bar];
+    ink.fillRect(x, RULER_PX - (inBar === 0 ? 10 : 5), 1, inBar === 0 ? 10 : 5);
+    ink.fillText(inBar === 0 ? String(bar) : `${bar}b${inBar + 1}`, x + 4, 5);
+  }
+}
+
+/** What lies outside the programme is veiled. */
+function drawProgramme(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: number): void {
+  const start = scene.marks.find((mark) => mark.kind === "start")?.frame;
+  const end = scene.marks.find((mark) => mark.kind === "end")?.frame;
+  const veil = scene.colours["shade"] ?? "";
+  if (start !== undefined) box(ink, scene, Math.min(0, scene.view.startFrame), start, RULER_PX, lanesPx, veil, 0.75);
+  if (end !== undefined) box(ink, scene, end, endFrame(scene.view) + 1, RULER_PX, lanesPx, veil, 0.75);
+}
+
+/** Marks: a line through the lanes and a word in the ruler; start and end with the half discs of edges. */
+function drawMarkLines(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: number): void {
+  ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
+  ink.textBaseline = "top";
+  for (const mark of scene.marks) {
+    const x = Math.round(toPx(scene.view, mark.frame));
+    if (x < -80 || x > scene.view.widthPx + 80) continue;
+    const width = ink.measureText(mark.name).width;
+    const left = mark.kind === "end" ? x - width - 10 : x + 4;
+    ink.fillStyle = scene.colours["sheet"] ?? "";
+    ink.fillRect(left - 3, 2, width + (mark.kind === "section" ? 6 : 14), 17);
+    ink.fillStyle = scene.colours["ink"] ?? "";
+    ink.fillRect(x, 2, 1, RULER_PX - 2);
+    ink.setLineDash(mark.kind === "section" ? [1, 3] : []);
+    ink.beginPath();
+    ink.moveTo(x + 0.5, RULER_PX);
+    ink.lineTo(x + 0.5, RULER_PX + lanesPx);
+    ink.lineWidth = 1;
+    ink.strokeStyle = scene.colours["ink"] ?? "";
+    ink.stroke();
+    ink.setLineDash([]);
+    if (mark.kind !== "section") drawEdgeMark(ink, x, 10, 5, mark.kind === "start" ? "head" : "tail", scene.colours["ink"] ?? "");
+    ink.fillText(mark.name, mark.kind === "start" ? left + 2 : left, 4);
+  }
+}
+
+function box(ink: CanvasRenderingContext2D, { view }: StripScene, start: number, end: number, topPx: number, heightPx: number, colour: string, alpha: number): void {
+  const x = Math.max(toPx(view, start), -2);
+  const right = Math.min(toPx(view, end), view.widthPx + 2);
+  if (right <= x) return;
+  ink.globalAlpha = alpha;
+  ink.fillStyle = colour;
+  ink.fillRect(x, topPx, Math.max(right - x, 1), heightPx);
+  ink.globalAlpha = 1;
 }
 
 function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, colours }: StripScene): void {
@@ -53,37 +137,33 @@ function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, colours }: Str
   }
 }
 
-function drawSelection(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: number): void {
-  const chosen = scene.runs.find((run) => run.clipId !== null && run.clipId === scene.clipId);
-  const box = (start: number, end: number, colour: string, alpha: number) => {
-    const x = Math.max(toPx(scene.view, start), -2);
-    const right = Math.min(toPx(scene.view, end), scene.view.widthPx + 2);
-    if (right <= x) return;
-    ink.globalAlpha = alpha;
-    ink.fillStyle = colour;
-    ink.fillRect(x, RULER_PX, Math.max(right - x, 1), lanesPx);
-    ink.globalAlpha = 1;
-  };
-  if (chosen) {
-    box(chosen.start, chosen.end, scene.colours["shade"] ?? "", 1);
-    const x = Math.max(toPx(scene.view, chosen.start), 0);
-    ink.fillStyle = scene.colours["ink"] ?? "";
-    ink.fillRect(x, RULER_PX + lanesPx - 3, Math.min(toPx(scene.view, chosen.end), scene.view.widthPx) - x, 3);
-  }
-  if (scene.selection) box(scene.selection.start, scene.selection.end, scene.colours["join"] ?? "", 0.18);
-}
-
-function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: string; name: string }, topPx: number, heightPx: number): void {
-  const band: Band = { topPx: topPx + 30, heightPx: heightPx - 40, zoom: scene.zoom };
+function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: string; heard: boolean }, topPx: number, heightPx: number): void {
+  const waveTop = topPx + LANE_HEAD_PX + NAMES_PX;
+  const band: Band = { topPx: waveTop, heightPx: heightPx - LANE_HEAD_PX - NAMES_PX - 4, zoom: scene.zoom };
   const { view, colours } = scene;
   const visible = scene.runs.filter((run) => run.laneId === lane.id && run.end > view.startFrame && run.start < endFrame(view));
-  drawRuns(ink, scene, view, visible, band);
+  for (const run of visible) {
+    if (run.clipId === null || !scene.chosen.has(run.clipId)) continue;
+    box(ink, scene, run.start, run.end, topPx + LANE_HEAD_PX, heightPx - LANE_HEAD_PX, colours["shade"] ?? "", 1);
+    box(ink, scene, run.start, run.end, topPx + heightPx - 3, 3, colours["ink"] ?? "", 1);
+  }
+  if (!lane.heard) ink.globalAlpha = 0.35;
+  if (scene.spectra) drawSpectra(ink, scene, visible, band, lane.heard);
+  else drawRuns(ink, scene, view, visible, band);
+  ink.globalAlpha = 1;
   if (scene.threshold !== null) drawLevel(ink, scene.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
-  drawMarks(ink, scene, visible, topPx);
-  ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
-  ink.fillStyle = colours["soft"] ?? "";
-  ink.textBaseline = "top";
-  ink.fillText(lane.name, 10, topPx + 3);
+  drawNames(ink, scene, visible, topPx + LANE_HEAD_PX);
+  ink.fillStyle = colours["rule"] ?? "";
+  ink.fillRect(0, topPx + heightPx - 1, view.widthPx, 1);
+}
+
+/** The spectral picture of each run; what is cut away shows through. */
+function drawSpectra(ink: CanvasRenderingContext2D, scene: StripScene, runs: readonly Run[], band: Band, heard: boolean): void {
+  for (const run of runs) {
+    ink.globalAlpha = (run.kept ? 1 : 0.4) * (heard ? 1 : 0.35);
+    const [from, to] = [Math.max(toPx(scene.view, run.start), 0), Math.min(toPx(scene.view, run.end), scene.view.widthPx)];
+    if (to > from) scene.spectra?.(ink, run, from, to, band.topPx, band.heightPx);
+  }
 }
 
 /** Runs of one source with one origin: they are parts of one picture, which is looked up once. */
@@ -128,14 +208,26 @@ function drawRuns(ink: CanvasRenderingContext2D, scene: StripScene, view: Viewpo
   stroke(scene.colours["wave"] ?? "", ({ kept }, px) => kept[px] === 1);
 }
 
-/** ◖ and ◗ at both ends of every clip, as long as they have room. */
-function drawMarks(ink: CanvasRenderingContext2D, scene: StripScene, visible: readonly Run[], topPx: number): void {
+/** ◖, the name and ◗ over every clip, as far as they have room. By its name a clip is moved. */
+function drawNames(ink: CanvasRenderingContext2D, scene: StripScene, visible: readonly Run[], topPx: number): void {
+  ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
+  ink.textBaseline = "top";
   for (const run of visible) {
     if (!run.kept) continue;
     const [head, tail] = [toPx(scene.view, run.start), toPx(scene.view, run.end)];
     if (tail - head < 6) continue;
-    drawEdgeMark(ink, head, topPx + 24, 5, "head", scene.colours["head"] ?? "");
-    drawEdgeMark(ink, tail, topPx + 24, 5, "tail", scene.colours["tail"] ?? "");
+    drawEdgeMark(ink, head, topPx + 8, 5, "head", scene.colours["head"] ?? "");
+    drawEdgeMark(ink, tail, topPx + 8, 5, "tail", scene.colours["tail"] ?? "");
+    const name = run.clipId === null ? undefined : scene.names.get(run.clipId);
+    const room = Math.min(tail, scene.view.widthPx) - Math.max(head, 0) - 14;
+    if (name === undefined || room < 24) continue;
+    ink.save();
+    ink.beginPath();
+    ink.rect(Math.max(head, 0) + 4, topPx, room, NAMES_PX);
+    ink.clip();
+    ink.fillStyle = scene.colours[scene.chosen.has(run.clipId ?? "") ? "ink" : "soft"] ?? "";
+    ink.fillText(name, Math.max(head, 0) + 5, topPx + 1);
+    ink.restore();
   }
 }
 
@@ -169,9 +261,24 @@ function drawCursor(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: n
   ink.fillRect(small, scene.heightPx - OVERVIEW_PX, 1, OVERVIEW_PX);
 }
 
-/** The run under a job frame, what is kept before what is not. */
-export const runAt = (runs: readonly Run[], frame: number): Run | undefined =>
-  [...runs].reverse().find((run) => run.kept && run.clipId !== null && frame >= run.start && frame < run.end);
+/** The run of a lane under a job frame, what is kept before what is not. */
+export const runAt = (runs: readonly Run[], frame: number, laneId: string | null): Run | undefined =>
+  [...runs].reverse().find((run) => run.kept && run.clipId !== null && (laneId === null || run.laneId === laneId) && frame >= run.start && frame < run.end);
+
+/** The lane under a height, and whether that is the row of names. */
+export function laneAt(scene: Pick<StripScene, "heightPx" | "lanes">, y: number): { readonly laneId: string; readonly onNames: boolean } | null {
+  const height = laneHeightPx(scene);
+  const lane = scene.lanes[Math.floor((y - RULER_PX) / height)];
+  if (!lane || y < RULER_PX) return null;
+  const inLane = (y - RULER_PX) % height;
+  return { laneId: lane.id, onNames: inLane >= LANE_HEAD_PX && inLane < LANE_HEAD_PX + NAMES_PX };
+}
+
+const MARK_REACH_PX = 6;
+
+/** The mark whose line in the ruler is near. */
+export const markAt = (scene: Pick<StripScene, "view" | "marks">, x: number): StripMark | undefined =>
+  [...scene.marks].reverse().find((mark) => Math.abs(toPx(scene.view, mark.frame) - x) <= MARK_REACH_PX);
 
 export const frameAtPx = (scene: Pick<StripScene, "view" | "endFrame">, x: number, onOverview: boolean): number =>
   toFrame(onOverview ? overviewOf(scene) : scene.view, x);

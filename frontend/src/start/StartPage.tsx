@@ -3,7 +3,7 @@ import { FolderOpen, Moon, Sun, Upload } from "lucide-react";
 import { useEffect, useRef, useState, type DragEvent } from "react";
 import { Link, useLocation } from "wouter";
 import { api } from "../api/client";
-import type { JobCard } from "../api/types";
+import type { Brief, JobCard } from "../api/types";
 import { formatTime } from "../time/format";
 import { Arrivals } from "../ui/Arrivals";
 import { bringIn, droppedFiles, pickedFiles } from "../ui/bringIn";
@@ -18,6 +18,7 @@ export function StartPage() {
   const [over, setOver] = useState(false);
   const [theme, setTheme] = useState(currentTheme());
   const [problem, setProblem] = useState<string | null>(null);
+  const [brief, setBrief] = useState<Brief>("voiceover");
 
   useEffect(() => {
     document.title = "Wemble";
@@ -32,7 +33,7 @@ export function StartPage() {
     }
     try {
       const name = files.length === 1 ? first.name.replace(/\.[^.]+$/, "").slice(0, 200) || "New job" : "New job";
-      const id = await api.makeJob(name);
+      const id = await api.makeJob(name, brief);
       let came = false;
       await bringIn(id, files, () => (came = true));
       await queries.invalidateQueries({ queryKey: ["jobs"] });
@@ -80,7 +81,7 @@ export function StartPage() {
           {jobs.data && jobs.data.length > 0 && <JobTable jobs={jobs.data} />}
         </section>
         <aside className="space-y-4">
-          <NewJob onFiles={(files) => void start(files)} over={over} />
+          <NewJob brief={brief} onBrief={setBrief} onFiles={(files) => void start(files)} over={over} />
           {problem && (
             <p role="alert" className="text-fail">
               {problem}
@@ -124,12 +125,26 @@ function JobTable({ jobs }: { readonly jobs: readonly JobCard[] }) {
   );
 }
 
-function NewJob({ onFiles, over }: { readonly onFiles: (files: File[]) => void; readonly over: boolean }) {
+interface NewJobProps {
+  readonly brief: Brief;
+  readonly onBrief: (brief: Brief) => void;
+  readonly onFiles: (files: File[]) => void;
+  readonly over: boolean;
+}
+
+function NewJob({ brief, onBrief, onFiles, over }: NewJobProps) {
   const files = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   return (
     <section className={`rounded-(--radius) border-2 border-dashed p-5 ${over ? "border-join bg-sheet" : "border-rule"}`}>
-      <h2 className="mb-1 text-base font-bold">New voiceover job</h2>
+      <h2 className="mb-2 text-base font-bold">New job</h2>
+      <label className="mb-2 flex items-center gap-2">
+        brief
+        <select className="rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5" value={brief} onChange={(event) => onBrief(event.target.value as Brief)}>
+          <option value="voiceover">voiceover</option>
+          <option value="release">music release</option>
+        </select>
+      </label>
       <p className="mb-3 text-soft">Drop recordings or a folder anywhere on this page. They are copied; the originals are never changed.</p>
       <div className="flex gap-2">
         <Button onClick={() => files.current?.click()}>

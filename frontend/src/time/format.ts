@@ -1,6 +1,9 @@
 /** The one time format: h:mm:ss with as many decimals as asked, or frames; and what a typed time means. */
 
-export type TimeStyle = "clock" | "frames";
+import type { Grid } from "../api/types";
+import { formatBars, parseBars } from "./grid";
+
+export type TimeStyle = "clock" | "frames" | "bars";
 
 export function formatTime(frame: number, rateHz: number, style: TimeStyle = "clock", decimals = 3): string {
   if (style === "frames") return `${frame}f`;
@@ -35,4 +38,16 @@ export function parseTime(text: string, rateHz: number, from: number): number | 
   if (unit === "ms") frames = (amount * rateHz) / 1000;
   if (sign === undefined) return Math.round(frames);
   return Math.round(from + (sign === "-" ? -frames : frames));
+}
+
+/** A place in the job in the style that was chosen; bars need a tempo. */
+export function formatPlace(job: { readonly rate_hz: number; readonly grid: Grid | null }, frame: number, style: TimeStyle, decimals = 3): string {
+  const rate = job.rate_hz || 48_000;
+  return style === "bars" && job.grid ? formatBars(job.grid, frame, rate) : formatTime(frame, rate, style, decimals);
+}
+
+/** What a typed place in the job means: a time, frames, or bars. */
+export function parsePlace(job: { readonly rate_hz: number; readonly grid: Grid | null }, text: string, from: number): number | null {
+  const bars = job.grid ? parseBars(job.grid, text, job.rate_hz) : null;
+  return bars ?? parseTime(text, job.rate_hz || 48_000, from);
 }

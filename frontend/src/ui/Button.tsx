@@ -15,7 +15,7 @@ export function Button({ tone = "plain", className = "", ...rest }: Props) {
   return (
     <button
       type="button"
-      className={`inline-flex items-center justify-center gap-1.5 rounded-(--radius) px-2.5 py-1 disabled:text-soft disabled:opacity-60 ${TONES[tone]} ${className}`}
+      className={`inline-flex items-center justify-center gap-1.5 rounded-(--radius) px-2.5 py-1 leading-normal whitespace-nowrap disabled:text-soft disabled:opacity-60 ${TONES[tone]} ${className}`}
       {...rest}
     />
   );

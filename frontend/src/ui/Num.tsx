@@ -20,7 +20,9 @@ export function Num({ label, value, unit, lowest, highest, step, decimals = 0, o
   const shown = value.toFixed(decimals).replace("-", "−");
   const put = (next: number) => onChange(Number(Math.min(Math.max(next, lowest), highest).toFixed(decimals)));
   const finish = () => {
-    const next = Number((typed ?? "").replace("−", "-").replace(",", ".").replace(unit, "").trim());
+    const text = (typed ?? "").replace("−", "-").replace(",", ".").trim();
+    const inSeconds = unit === "ms" && /\d\s*s$/.test(text); // "6 s" is 6000 ms
+    const next = Number(text.replace(inSeconds ? "s" : unit, "").trim()) * (inSeconds ? 1000 : 1);
     if (typed?.trim() && Number.isFinite(next)) put(next);
     setTyped(null);
   };
@@ -86,7 +88,8 @@ export function Num({ label, value, unit, lowest, highest, step, decimals = 0, o
         event.stopPropagation();
       }}
     >
-      {shown} {unit}
+      {shown}
+      {unit && ` ${unit}`}
     </span>
   );
 }

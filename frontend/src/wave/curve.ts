@@ -1,6 +1,6 @@
 /** Looks fade curves up in the table that the core made; computes none. */
 import type { Fade } from "../api/types";
-import { CURVES } from "./curves.gen";
+import { CURVES, PASSES } from "./curves.gen";
 
 /** The gain of a fade in at `u` in 0…1. A bend is u → u^(4^−b), as the core defines it. */
 export function gainAt(fade: Pick<Fade, "shape" | "bend">, u: number): number {
@@ -12,3 +12,10 @@ export function gainAt(fade: Pick<Fade, "shape" | "bend">, u: number): number {
   const high = points[Math.min(below + 1, points.length - 1)] ?? 1;
   return low + (high - low) * (at - below);
 }
+
+/** After which part of a fade its gain passes −40 and −20 dB. */
+export const passes = (fade: Pick<Fade, "shape" | "bend">): [number, number] => {
+  const [forty, twenty] = PASSES[fade.shape ?? "s"];
+  const bent = 4 ** (fade.bend ?? 0);
+  return [forty ** bent, twenty ** bent];
+};

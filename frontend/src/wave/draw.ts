@@ -82,3 +82,14 @@ export function drawLevel(ink: Ink, value: number, x0: number, x1: number, band:
   ink.stroke();
   ink.setLineDash([]);
 }
+
+/** A curve that is read over any wave: a wide line in the colour of the sheet under it. */
+export function strokeOver(ink: Ink, trace: () => void, colour: string, sheet: string): void {
+  for (const [width, style] of [[5, sheet], [2, colour]] as const) {
+    ink.beginPath();
+    trace();
+    ink.lineWidth = width;
+    ink.strokeStyle = style;
+    ink.stroke();
+  }
+}

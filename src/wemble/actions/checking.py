@@ -12,8 +12,7 @@ from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Clip, Job, Said, Side
 from wemble.core.edit.placement import continued_edges, in_time_order
 from wemble.core.edit.walked import crossfade_lengths, said_of
-from wemble.core.render.plan import RenderPlan, heard_lanes
-from wemble.store.files import FileReader
+from wemble.core.render.plan import heard_lanes
 
 _SIDES: tuple[Side, Side] = ("head", "tail")
 
@@ -59,14 +58,14 @@ class ProgrammeDoubt:
     clip_id: str | None
 
 
-def programme_doubts(library: Library, job: Job) -> list[ProgrammeDoubt]:
+def programme_doubts(library: Library, revision_id: int) -> list[ProgrammeDoubt]:
     """Return what is wrong with the programme's bounds: a tail cut by its end, sound outside."""
+    job = library.job_at(revision_id)
     if programme(job) is None:
         return []
     floors = {source.id: library.measured(source.id).floor.level_db for source in job.sources.values()}
-    reader = FileReader(library.home, {source.id: source.channels for source in job.sources.values()})
     heard = heard_lanes(job)
-    found = [end_verdict(job, RenderPlan(job), reader, floors)]
+    found = [end_verdict(job, library.plan_at(revision_id), library.reader, floors)]
     for clip in in_time_order(job):
         if clip.lane_id in heard:
             measured = library.measured(clip.source_id)

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 from wemble.actions.executor import WorkerPool
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.search import Measured
+from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
 from wemble.core.signal.pyramid import bin_frames
@@ -123,16 +124,16 @@ class Library:
         """Keep a job that was just made."""
         self._jobs.put(revision_id, job)
 
-    def plan_at(self, revision_id: int) -> RenderPlan:
-        """Return the renderer's plan of a job at a revision."""
+    def plan_at(self, revision_id: int, hearing: Hearing = "as_it_is") -> RenderPlan:
+        """Return the renderer's plan of a job at a revision, for a way of hearing it."""
 
         def make() -> RenderPlan:
             job = self.job_at(revision_id)
             for source in job.sources.values():
                 self.reader.know(source.id, source.channels)
-            return RenderPlan(job)
+            return RenderPlan(as_heard(job, hearing))
 
-        return self._plans.get(revision_id, make)
+        return self._plans.get((revision_id, hearing), make)
 
     def source(self, source_id: str) -> records.SourceRow:
         """Return a source. Raises `NotFound`."""

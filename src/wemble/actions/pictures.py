@@ -6,6 +6,7 @@ import numpy as np
 
 from wemble.actions.library import Library
 from wemble.core.signal.pyramid import STEP, TILE_BINS, bin_frames, min_max
+from wemble.core.signal.spectra import TILE_COLUMNS, spectral_columns
 from wemble.errors import InvalidInput
 from wemble.store.files import read_level
 
@@ -37,6 +38,27 @@ def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> b
         return np.ascontiguousarray(samples.T).tobytes()
     bins = min_max(np.ascontiguousarray(samples), frames_per_bin=frames_per_bin)
     return np.ascontiguousarray(bins.transpose(1, 0, 2), dtype=np.float16).tobytes()
+
+
+def spectral_tile(library: Library, source_id: str, frames_per_column: int, index: int) -> bytes:
+    """Return `TILE_COLUMNS` columns of the spectral picture, uint8 (columns, bands), the lowest band first.
+
+    Raises `InvalidInput` for a level that there is not.
+    """
+    source = library.source(source_id)
+    if frames_per_column not in levels(source.rate_hz, source.frames):
+        raise InvalidInput(f"there is no level of {frames_per_column} frames a column")
+    last = -(-source.frames // frames_per_column)
+    columns = min(TILE_COLUMNS, last - index * TILE_COLUMNS)
+    if index < 0 or columns < 1:
+        raise InvalidInput(f"there is no tile {index} at {frames_per_column} frames a column")
+    return spectral_columns(
+        lambda start, frames: library.reader.read(source_id, source.rate_hz, start, frames),
+        rate_hz=source.rate_hz,
+        frames_per_column=frames_per_column,
+        first_column=index * TILE_COLUMNS,
+        columns=columns,
+    ).tobytes()
 
 
 def levels(rate_hz: int, frames: int) -> list[int]:

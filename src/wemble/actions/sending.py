@@ -238,7 +238,9 @@ def _doubts(
     if muted := [lane.name for lane in job.lanes.values() if lane.id not in heard_lanes(job)]:
         doubts.append(Doubt(f"not sent, as it does not sound now: {', '.join(muted)}"))
     if request.what != "each_clip":
-        doubts += [Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, job)]
+        doubts += [
+            Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, revision_id)
+        ]
     doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
     for row in doubtful[:50]:
         verdict = next(v for v in row.verdicts if v.state != "fine")

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from wemble.actions import finding, importing
 from wemble.actions.editing import create_job, edit_newest, open_job
@@ -13,35 +15,65 @@ from wemble.actions.library import Library
 from wemble.actions.overview import job_cards
 from wemble.actions.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
+from wemble.core.edit.arrange import LaneSettings, add_lane, set_lane
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.grid import beat_frame
+from wemble.core.edit.model import Clip, Grid, Job, set_clips
 from wemble.core.edit.treat import targets
+from wemble.demo import pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
-
-JOB_NAME = "Audio guide"
 
 
 def add_demo(library: Library, say: Callable[[str], None]) -> None:
     """Add the demo jobs that are not there yet."""
-    if any(card.name == JOB_NAME for card in job_cards(library)):
-        say("the demo is there already")
-        return
+    known = {card.name for card in job_cards(library)}
+    for name, add in {"Audio guide": _add_audio_guide, "Slack Tide": _add_slack_tide}.items():
+        if name in known:
+            say(f"the demo job {name} is there already")
+        else:
+            add(library, name, say)
+
+
+def _add_audio_guide(library: Library, name: str, say: Callable[[str], None]) -> None:
     say("making the Audio guide: eight stops read in one take")
     samples, begins = audio_guide()
-    path = library.home.scratch / "Audio guide take.wav"
-    soundfile.write(str(path), samples, RATE_HZ, subtype="PCM_24")
-    job_id = create_job(library, JOB_NAME)
-    task = wait_for(library, importing.start_import(library, job_id, path, path.name))
-    path.unlink()
-    if task.state != "done":
-        raise WorkFailed(f"the demo could not be brought in: {task.error}")
+    job_id = create_job(library, name)
+    _bring_in(library, job_id, "Audio guide take.wav", samples, RATE_HZ)
     say("finding its phrases")
     opened = open_job(library, job_id)
     all_targets = targets(opened.job)
     recipe = finding.proposal(library, opened.job, all_targets)
     finding.apply(library, job_id, opened.revision, all_targets, recipe, Treatment())
     edit_newest(library, job_id, "name the phrases", lambda job: Edited(_named(job, begins)))
+
+
+def _add_slack_tide(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making Slack Tide: a slow piece and a bell riff")
+    job_id = create_job(library, name, "release")
+    _bring_in(library, job_id, "Ebb.wav", pieces.ebb(), pieces.RATE_HZ)
+    _bring_in(library, job_id, "Bell riff.wav", pieces.riff(), pieces.RATE_HZ)
+    edit_newest(library, job_id, "lay out the pieces", lambda job: Edited(_two_lanes(job)))
+
+
+def _bring_in(library: Library, job_id: str, file_name: str, samples: NDArray[np.float32], rate_hz: int) -> None:
+    path = library.home.scratch / file_name
+    soundfile.write(str(path), samples, rate_hz, subtype="PCM_24")
+    task = wait_for(library, importing.start_import(library, job_id, path, path.name))
+    path.unlink()
+    if task.state != "done":
+        raise WorkFailed(f"the demo could not be brought in: {task.error}")
+
+
+def _two_lanes(job: Job) -> Job:
+    """Return the job with the riff on a lane of its own, its first hit on bar 8 beat 4 of 96 beats a minute."""
+    first, second = sorted(job.clips.values(), key=lambda clip: clip.id)
+    job = set_lane(add_lane(job, "Bells").job, first.lane_id, LaneSettings(name="Piece")).job
+    bells = next(lane for lane in job.lanes.values() if lane.name == "Bells")
+    grid = Grid(pieces.BPM)
+    hit = beat_frame(grid, pieces.RIFF_STARTS_BEAT, rate_hz=job.rate_hz)
+    riff = replace(second, lane_id=bells.id, origin_frame=hit - job.rate_hz // 2)
+    return replace(set_clips(job, riff), grid=grid)
 
 
 def _named(job: Job, begins: list[tuple[int, str]]) -> Job:

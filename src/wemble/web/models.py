@@ -73,6 +73,13 @@ class StepBody(Body):
     base_revision: int
 
 
+class AutomaticFadesBody(Body):
+    """Automatic fades on or off."""
+
+    base_revision: int
+    on: bool
+
+
 class EditAnswer(Body):
     """What an edit changed."""
 

@@ -6,9 +6,11 @@ from flask import Blueprint, current_app
 
 from wemble.actions import (
     again,
+    bounding,
     checking,
     editing,
     edits,
+    fading,
     finding,
     importing,
     overview,
@@ -71,6 +73,18 @@ def undo(body: models.StepBody, job_id: str) -> models.EditAnswer:
 def redo(body: models.StepBody, job_id: str) -> models.EditAnswer:
     """Redo what was undone."""
     return _answered(editing.redo(library(), job_id, body.base_revision))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/automatic-fades", body=models.AutomaticFadesBody, answer=models.EditAnswer)
+def automatic_fades(body: models.AutomaticFadesBody, job_id: str) -> models.EditAnswer:
+    """Turn the fades that come by themselves on or off."""
+    return _answered(fading.set_automatic_fades(library(), job_id, body.base_revision, body.on))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/programme-from-sound", body=models.StepBody, answer=models.EditAnswer)
+def programme_from_sound(body: models.StepBody, job_id: str) -> models.EditAnswer:
+    """Mark the programme around the first and the last sound."""
+    return _answered(bounding.programme_from_sound(library(), job_id, body.base_revision))
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/find/proposal", body=models.ProposalBody, answer=models.ProposalAnswer)

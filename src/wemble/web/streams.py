@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, send_file
 
 from wemble.actions import importing, pictures, sending
+from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
 from wemble.web.routes import library
 
@@ -20,7 +21,10 @@ def audio(job_id: str, revision: int) -> Response:
     start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
     if start is None or frames is None or not 0 < frames <= MOST_FRAMES:
         raise InvalidInput(f"a block has a start and 1 to {MOST_FRAMES:,} frames")
-    plan = library().plan_at(revision)
+    heard = request.args.get("heard", "as_it_is")
+    if heard not in HEARINGS:
+        raise InvalidInput(f"a job is heard {', '.join(HEARINGS)}; got {heard}")
+    plan = library().plan_at(revision, heard)
     samples = plan.render(start, frames, library().reader)
     answer = Response(samples.tobytes(), mimetype="application/octet-stream")
     answer.headers["X-Wemble-Channels"] = str(plan.channels)
@@ -32,6 +36,13 @@ def audio(job_id: str, revision: int) -> Response:
 def tile(source_id: str, frames_per_bin: int, index: int) -> Response:
     """Give a tile of the pyramid; it never changes."""
     data = pictures.tile(library(), source_id, frames_per_bin, index)
+    return Response(data, mimetype="application/octet-stream", headers={"Cache-Control": _FOR_EVER})
+
+
+@streams.get("/sources/<source_id>/spectra/<int:frames_per_column>/<int:index>")
+def spectral_tile(source_id: str, frames_per_column: int, index: int) -> Response:
+    """Give a tile of the spectral picture; it never changes."""
+    data = pictures.spectral_tile(library(), source_id, frames_per_column, index)
     return Response(data, mimetype="application/octet-stream", headers={"Cache-Control": _FOR_EVER})
 
 

@@ -101,6 +101,16 @@ def treat(
     return _placed(job, finding, layout, earlier, fade_for, tone)
 
 
+def taken_back(job: Job, finding_id: str) -> Job:
+    """Return the job with one clip in the place of all that a finding made of its span."""
+    cleared, finding, _ = _cleared(job, finding_id)
+    whole = Clip(
+        f"before {finding.id}", finding.lane_id, finding.source_id, finding.name, finding.head_frame,
+        finding.tail_frame, finding.origin_frame,
+    )  # fmt: skip
+    return replace(cleared, clips={**cleared.clips, whole.id: whole})
+
+
 def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     """Return the job without the target's clips and closed time, its finding, and the clips that were there."""
     base = base_of(job, target_id)

@@ -1,0 +1,60 @@
+import { Num } from "../ui/Num";
+import { useState } from "react";
+import { toggleLane } from "./byHand";
+import { heardLanes, lanesInOrder } from "./placement";
+import { edit, useOpen } from "./state";
+import type { Lane } from "../api/types";
+
+/** Over each lane of the strip: its name, whether it sounds, its gain and pan. */
+export function LaneHeads({ topPx, laneHeightPx }: { readonly topPx: number; readonly laneHeightPx: number }) {
+  const job = useOpen((desk) => desk.job);
+  const heard = heardLanes(job);
+  return (
+    <>
+      {lanesInOrder(job).map((lane, n) => (
+        <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={topPx + n * laneHeightPx} />
+      ))}
+    </>
+  );
+}
+
+function LaneHead({ lane, heard, stereo, topPx }: { readonly lane: Lane; readonly heard: boolean; readonly stereo: boolean; readonly topPx: number }) {
+  const [renaming, setRenaming] = useState(false);
+  const set = (settings: Partial<Omit<Lane, "id" | "position">>) => void edit({ kind: "set_lane", lane_id: lane.id, settings });
+  const toggle = (what: "muted" | "solo", name: string) => (
+    <button type="button" aria-pressed={lane[what]} className={`px-1 ${lane[what] ? "bg-ink text-on-ink" : "hover:underline"}`} onClick={() => toggleLane(what, lane.id)}>
+      {name}
+    </button>
+  );
+  return (
+    <div role="group" aria-label={`lane ${lane.name}`} className="absolute left-1 flex h-5 items-center gap-2 bg-sheet/85 pr-2 pl-1.5 text-xs text-soft" style={{ top: topPx }}>
+      {renaming ? (
+        <input
+          autoFocus
+          aria-label="name of the lane"
+          className="w-28 border-b border-join bg-transparent text-ink outline-none"
+          defaultValue={lane.name}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") event.currentTarget.blur();
+            if (event.key === "Escape") setRenaming(false);
+          }}
+          onBlur={(event) => {
+            const name = event.currentTarget.value.trim();
+            if (name && name !== lane.name) set({ name });
+            setRenaming(false);
+          }}
+        />
+      ) : (
+        <button type="button" className={`max-w-36 truncate hover:underline ${heard ? "text-ink" : "line-through"}`} title={`${lane.name} (rename)`} onClick={() => setRenaming(true)}>
+          <bdi>{lane.name}</bdi>
+        </button>
+      )}
+      {toggle("muted", "mute")}
+      {toggle("solo", "alone")}
+      <Num label={`gain of the lane ${lane.name}`} value={lane.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={(gain_db) => set({ gain_db })} />
+      {stereo && (
+        <Num label={`pan of the lane ${lane.name}`} value={Math.round(lane.pan * 100)} unit={lane.pan < 0 ? "% left" : lane.pan > 0 ? "% right" : "% pan"} lowest={-100} highest={100} step={1} onChange={(pan) => set({ pan: pan / 100 })} />
+      )}
+    </div>
+  );
+}

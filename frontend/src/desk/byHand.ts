@@ -1,0 +1,172 @@
+/** The hand's edits, as asked for by keys, cards and gestures: each looks at what is in hand and sends one edit. */
+import type { Law, Shape, Side } from "../api/types";
+import { clipsInOrder, endOf, startOf } from "./placement";
+import { choose, clipInHand, desk, edit, go, inHand, tell, type Desk } from "./state";
+
+/** Move the edge in hand of every clip in hand, by source frames of the one in the lenses. */
+export function nudge(frames: number): void {
+  void edit(() => {
+    const state = desk();
+    const clip = clipInHand(state);
+    if (!clip) return null;
+    const { side, hold } = state;
+    const ids = inHand(state);
+    if (ids.length > 1) return { kind: "move_edges", clip_ids: ids, side, by_frames: inJobFrames(state, clip.source_id, frames), hold };
+    const from = side === "head" ? clip.head_frame : clip.tail_frame;
+    return { kind: "move_edge", clip_id: clip.id, side, source_frame: from + frames, hold };
+  });
+}
+
+export function nudgeMs(milliseconds: number): void {
+  const clip = clipInHand(desk());
+  nudge(Math.round((milliseconds * (clip ? sourceRate(desk(), clip.source_id) : 48_000)) / 1000));
+}
+
+/** Move a head or a tail to a source frame; with several clips in hand all move by as much. */
+export function moveEdgeTo(clipId: string, side: Side, frame: number): void {
+  const state = desk();
+  const clip = state.job.clips[clipId];
+  if (!clip) return;
+  choose(clipId, side, "keep");
+  nudge(frame - (side === "head" ? clip.head_frame : clip.tail_frame));
+}
+
+export function removeChosen(close: "no" | "lane" | "all"): void {
+  const ids = inHand(desk());
+  const last = ids.at(-1);
+  if (last === undefined) return;
+  choose(last);
+  go(1, "clip");
+  if (desk().clipId === last) go(-1, "clip");
+  void edit({ kind: "remove_clips", clip_ids: ids, close });
+}
+
+/** Cut at the cursor: what is in hand there, else whatever lies there. */
+export function splitAtCursor(): void {
+  void edit(() => {
+    const state = desk();
+    const at = Math.round(state.cursorFrame);
+    const there = (id: string): boolean => {
+      const clip = state.job.clips[id];
+      return clip !== undefined && startOf(state.job, clip) < at && at < endOf(state.job, clip);
+    };
+    const chosen = inHand(state).filter(there);
+    return { kind: "split", clip_ids: chosen.length ? chosen : Object.keys(state.job.clips).filter(there), at_frame: at };
+  });
+}
+
+export function copyToCursor(): void {
+  const ids = inHand(desk());
+  if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: Math.round(desk().cursorFrame), to_lane_id: null }));
+}
+
+export function moveToCursor(): void {
+  void edit(() => {
+    const { job, cursorFrame, ...state } = desk();
+    const clips = inHand({ ...state, job, cursorFrame }).flatMap((id) => job.clips[id] ?? []);
+    if (clips.length === 0) return null;
+    const first = Math.min(...clips.map((clip) => startOf(job, clip)));
+    return { kind: "move_clips", clip_ids: clips.map((clip) => clip.id), by_frames: Math.round(cursorFrame) - first, to_lane_id: null };
+  });
+}
+
+/** From here to the end, from the start to here, or the part of the selection that is inside. */
+export function fadeOver(what: "to_end" | "from_start" | "selection"): void {
+  const state = desk();
+  const { job, selection, cursorFrame } = state;
+  const clips = inHand(state).flatMap((id) => job.clips[id] ?? []);
+  if (clips.length === 0) return;
+  if (what === "selection" && !selection) return tell("Select a stretch across an edge first: drag over the strip.");
+  const here = Math.round(cursorFrame);
+  const [start, end] = {
+    to_end: [here, Math.max(...clips.map((clip) => endOf(job, clip)))],
+    from_start: [Math.min(...clips.map((clip) => startOf(job, clip))), here],
+    selection: [selection?.start ?? 0, selection?.end ?? 0],
+  }[what] as [number, number];
+  void edit({ kind: "fade_between", clip_ids: clips.map((clip) => clip.id), start_frame: start, end_frame: end, shape: "s", bend: 0 });
+}
+
+export function setFadeOfChosen(side: Side, lengthFrames: number, shape: Shape, bend: number): void {
+  void edit({ kind: "set_fade", clip_ids: inHand(desk()), side, length_frames: lengthFrames, shape, bend });
+}
+
+/** The pair of clips that meets at the edge in hand, if one does. */
+export function pairInHand(state: Desk): [string, string] | null {
+  const clip = clipInHand(state);
+  if (!clip) return null;
+  const [at, other] = state.side === "head" ? [startOf(state.job, clip), endOf] : [endOf(state.job, clip), startOf];
+  const neighbour = clipsInOrder(state.job).find((one) => one.lane_id === clip.lane_id && one.id !== clip.id && other(state.job, one) === at);
+  if (!neighbour) return null;
+  return state.side === "head" ? [neighbour.id, clip.id] : [clip.id, neighbour.id];
+}
+
+/** Every pair that meets among the clips in hand; else the pair at the edge in hand. */
+export function pairsInHand(state: Desk): [string, string][] {
+  const clips = inHand(state).flatMap((id) => state.job.clips[id] ?? []);
+  const starts = new Map(clips.map((clip) => [`${clip.lane_id} ${startOf(state.job, clip)}`, clip.id]));
+  const pairs = clips.flatMap((clip): [string, string][] => {
+    const next = starts.get(`${clip.lane_id} ${endOf(state.job, clip)}`);
+    return next === undefined ? [] : [[clip.id, next]];
+  });
+  const one = pairInHand(state);
+  return pairs.length ? pairs : one ? [one] : [];
+}
+
+export interface Crossfade {
+  readonly lengthFrames: number;
+  readonly law: Law;
+  readonly leadFrames: number;
+  readonly bend: number;
+}
+
+export function cross(pairs: [string, string][], { lengthFrames, law, leadFrames, bend }: Crossfade): void {
+  if (pairs.length === 0) return tell("No clips meet here: put the lenses on an edge where two clips abut, or choose clips that do.");
+  void edit({ kind: "set_joins", pairs, length_frames: lengthFrames, law, lead_frames: leadFrames, bend });
+}
+
+/** A crossfade where the selection lies over the cut; without one, 20 ms centred on it. */
+export function crossHere(): void {
+  const state = desk();
+  const pairs = pairsInHand(state);
+  const left = state.job.clips[pairs[0]?.[0] ?? ""];
+  const cut = left ? endOf(state.job, left) : 0;
+  const { selection } = state;
+  if (pairs.length === 1 && selection && selection.start < cut && cut < selection.end) {
+    return cross(pairs, { lengthFrames: selection.end - selection.start, law: "matched", leadFrames: cut - selection.start, bend: 0 });
+  }
+  const lengthFrames = Math.round(0.02 * state.job.rate_hz);
+  cross(pairs, { lengthFrames, law: "matched", leadFrames: Math.floor(lengthFrames / 2), bend: 0 });
+}
+
+export function dropMark(): void {
+  const state = desk();
+  const frame = Math.round(state.cursorFrame);
+  const under = clipsInOrder(state.job).find((clip) => startOf(state.job, clip) <= frame && frame < endOf(state.job, clip));
+  void edit({ kind: "add_mark", frame, name: "", clip_id: clipInHand(state) && under ? under.id : null });
+}
+
+export function programmeFrom(what: "start_here" | "end_here" | "selection" | "clip"): void {
+  const state = desk();
+  const { job, selection, cursorFrame } = state;
+  const here = Math.round(cursorFrame);
+  const clips = inHand(state).flatMap((id) => job.clips[id] ?? []);
+  const set = (start_frame: number | null, end_frame: number | null) => void edit({ kind: "set_programme", start_frame, end_frame });
+  if (what === "start_here") return set(here, null);
+  if (what === "end_here") return set(null, here);
+  if (what === "selection") return selection ? set(selection.start, selection.end) : tell("Select a stretch of the strip first.");
+  if (clips.length === 0) return tell("Take a clip in hand first.");
+  set(Math.min(...clips.map((clip) => startOf(job, clip))), Math.max(...clips.map((clip) => endOf(job, clip))));
+}
+
+export function setSyncHere(): void {
+  const clip = clipInHand(desk());
+  if (clip) void edit({ kind: "set_sync", clip_id: clip.id, frame: Math.round(desk().cursorFrame) });
+}
+
+export function toggleLane(what: "muted" | "solo", laneId = clipInHand(desk())?.lane_id): void {
+  const lane = laneId === undefined ? undefined : desk().job.lanes[laneId];
+  if (lane) void edit({ kind: "set_lane", lane_id: lane.id, settings: { [what]: !lane[what] } });
+}
+
+const sourceRate = (state: Desk, sourceId: string): number => state.job.sources[sourceId]?.rate_hz ?? 48_000;
+const inJobFrames = (state: Desk, sourceId: string, frames: number): number => Math.round((frames * state.job.rate_hz) / sourceRate(state, sourceId));
