@@ -12,6 +12,7 @@ from tests.conftest import phrases
 from wemble.actions import checking, editing, finding, importing
 from wemble.actions.editing import create_job, open_job
 from wemble.actions.library import Library
+from wemble.actions.overview import job_cards
 from wemble.actions.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.placement import end_of, in_time_order, start_of
@@ -25,11 +26,11 @@ def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library)
     said: list[str] = []
     add_demo(library, said.append)
     add_demo(library, said.append)
-    assert said[-1] == "the demo is there already"
-    from wemble.actions.overview import job_cards
-
-    (card,) = job_cards(library)
-    assert card.name == JOB_NAME and card.waiting_for == "4 clips to look at"
+    assert said[-2:] == [f"the demo job {name} is there already" for name in (JOB_NAME, "Slack Tide")]
+    cards = {card.name: card for card in job_cards(library)}
+    assert len(cards) == 2
+    card = cards[JOB_NAME]
+    assert card.waiting_for == "4 clips to look at"
     opened = open_job(library, card.id)
     names = [clip.name for clip in in_time_order(opened.job)]
     assert [name for name in names if not name.startswith("Audio guide take")] == [name for name, _ in PHRASES]

@@ -75,6 +75,7 @@ export const api = {
     json<{ preview: Preview }>("POST", `/jobs/${id}/send/preview`, { revision, request }, signal).then((answer) => answer.preview),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
+  save: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/save`, { base_revision }).then((answer) => answer.task_id),
   sentFileUrl: (taskId: string, name = "") => `/api/tasks/${taskId}/file?name=${encodeURIComponent(name)}`,
 
   async tile(sourceId: string, framesPerBin: number, index: number): Promise<ArrayBuffer> {

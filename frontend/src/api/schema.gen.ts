@@ -175,6 +175,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/save": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start saving a job with its sources as one file. */
+        post: operations["save_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/send": {
         parameters: {
             query?: never;
@@ -702,7 +719,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
         };
         /**
          * Fade
@@ -1038,7 +1055,8 @@ export interface components {
          * Mark
          * @description A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
          *
-         *     A job has at most one mark of kind ``start`` and one of kind ``end``: they bound the programme.
+         *     A ``loop`` has an end as well, which counts as its start does. A job has at most one ``start`` and one ``end``: they
+         *     bound the programme.
          */
         Mark: {
             /** Id */
@@ -1047,7 +1065,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "start" | "end" | "section";
+            kind: "start" | "end" | "section" | "loop";
             /** Name */
             name: string;
             /** Frame */
@@ -1057,6 +1075,11 @@ export interface components {
              * @default null
              */
             clip_id: string | null;
+            /**
+             * End Frame
+             * @default null
+             */
+            end_frame: number | null;
         };
         /**
          * MeasureGrid
@@ -1310,6 +1333,21 @@ export interface components {
             revision: number;
             /** Target Ids */
             target_ids: string[];
+        };
+        /**
+         * PutUnder
+         * @description Put another recording of the job under clips.
+         */
+        PutUnder: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "put_under";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** Source Id */
+            source_id: string;
         };
         /**
          * Recipe
@@ -2255,6 +2293,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VerdictList"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
                 };
             };
             /** @description not done */

@@ -86,7 +86,7 @@ function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: 
 function Sections() {
   const job = useOpen((desk) => desk.job);
   const marks = Object.values(job.marks)
-    .filter((mark) => mark.kind === "section")
+    .filter((mark) => mark.kind === "section" || mark.kind === "loop")
     .sort((a, b) => markFrame(job, a) - markFrame(job, b));
   return (
     <section className="space-y-2 border-t border-rule pt-3">
@@ -141,7 +141,7 @@ function Row({ mark }: { readonly mark: Mark }) {
         aria-label={`hear from the mark ${mark.name}`}
         onClick={() => {
           setCursor(frame);
-          play([{ start: frame, end: frame + 4 * rate }]);
+          play([{ start: frame, end: mark.end_frame === null ? frame + 4 * rate : markFrame(job, { ...mark, frame: mark.end_frame }) }], mark.kind === "loop");
         }}
       >
         hear

@@ -158,9 +158,9 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
   const last = (tasks.data ?? []).find((task) => task.kind === "export");
   const running = last !== undefined && isOpen(last);
   const again = () => queries.invalidateQueries({ queryKey: ["tasks", id] });
-  const go = async () => {
+  const go = async (ask: () => Promise<string>) => {
     try {
-      await api.send(id, revision, request);
+      await ask();
       await again();
     } catch (error) {
       tell(error instanceof Error ? error.message : String(error));
@@ -169,8 +169,11 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
   return (
     <div className="space-y-2 border-t border-rule p-4">
       {last && <Sent task={last} onChange={() => void again()} />}
-      <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go()}>
+      <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go(() => api.send(id, revision, request))}>
         Send
+      </Button>
+      <Button tone="quiet" className="w-full" disabled={running} title="the job with its recordings in one zip, to be opened elsewhere: drop it on a start page" onClick={() => void go(() => api.save(id, revision))}>
+        save the whole job as one file
       </Button>
     </div>
   );
@@ -197,10 +200,14 @@ function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () =
     const over = Number(task.result?.["over"] ?? 0);
     return (
       <div className="space-y-1">
-        <p>
-          Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
-          {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
-        </p>
+        {task.result?.["saved"] ? (
+          <p>{task.title}.</p>
+        ) : (
+          <p>
+            Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
+            {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
+          </p>
+        )}
         <p className="truncate text-xs text-soft" title={String(task.result?.["folder"])}>
           {String(task.result?.["folder"])}
         </p>

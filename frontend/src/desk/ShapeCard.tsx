@@ -101,9 +101,26 @@ function InHand() {
         </Button>
       </div>
       <JoinSettings />
+      <Recording ids={ids} sourceId={clip.source_id} />
       <p className="text-soft">In the lenses drag an edge, the ring at the inner end of its fade, or the square on its curve, which bends it.</p>
       <Button onClick={() => removeChosen("no")}>{ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
     </section>
+  );
+}
+
+/** Which recording lies under the clips in hand; another can be put there, and their points stay. */
+function Recording({ ids, sourceId }: { readonly ids: string[]; readonly sourceId: string }) {
+  const sources = useOpen(useShallow((desk) => Object.values(desk.job.sources)));
+  if (sources.length < 2) return null;
+  return (
+    <label className="flex items-center gap-2">
+      recording
+      <select className="min-w-0 flex-1 rounded-(--radius) border border-rule bg-sheet px-1 py-0.5" value={sourceId} onChange={(event) => void edit({ kind: "put_under", clip_ids: ids, source_id: event.target.value })}>
+        {sources.map((source) => (
+          <option key={source.id} value={source.id}>{source.name}</option>
+        ))}
+      </select>
+    </label>
   );
 }
 

@@ -15,7 +15,7 @@ export const NAMES_PX = 16;
 
 export interface StripMark {
   readonly id: string;
-  readonly kind: "start" | "end" | "section";
+  readonly kind: "start" | "end" | "section" | "loop";
   readonly name: string;
   readonly frame: number;
 }
@@ -94,10 +94,10 @@ function drawMarkLines(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
     const width = ink.measureText(mark.name).width;
     const left = mark.kind === "end" ? x - width - 10 : x + 4;
     ink.fillStyle = scene.colours["sheet"] ?? "";
-    ink.fillRect(left - 3, 2, width + (mark.kind === "section" ? 6 : 14), 17);
+    ink.fillRect(left - 3, 2, width + (mark.kind === "start" || mark.kind === "end" ? 14 : 6), 17);
     ink.fillStyle = scene.colours["ink"] ?? "";
     ink.fillRect(x, 2, 1, RULER_PX - 2);
-    ink.setLineDash(mark.kind === "section" ? [1, 3] : []);
+    ink.setLineDash(mark.kind === "start" || mark.kind === "end" ? [] : [1, 3]);
     ink.beginPath();
     ink.moveTo(x + 0.5, RULER_PX);
     ink.lineTo(x + 0.5, RULER_PX + lanesPx);
@@ -105,7 +105,7 @@ function drawMarkLines(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
     ink.strokeStyle = scene.colours["ink"] ?? "";
     ink.stroke();
     ink.setLineDash([]);
-    if (mark.kind !== "section") drawEdgeMark(ink, x, 10, 5, mark.kind === "start" ? "head" : "tail", scene.colours["ink"] ?? "");
+    if (mark.kind === "start" || mark.kind === "end") drawEdgeMark(ink, x, 10, 5, mark.kind === "start" ? "head" : "tail", scene.colours["ink"] ?? "");
     ink.fillText(mark.name, mark.kind === "start" ? left + 2 : left, 4);
   }
 }

@@ -61,7 +61,7 @@ async function watched(jobId: string, key: number, taskId: string): Promise<void
   }
 }
 
-const SOUND = /\.(wav|wave|rf64|aiff?|aifc|flac|ogg|oga|opus|mp3|m4a|mp4|aac)$/i;
+const SOUND = /\.(wav|wave|rf64|aiff?|aifc|flac|ogg|oga|opus|mp3|m4a|mp4|aac|wemble\.zip)$/i;
 
 /** The files of a drop, folders opened. From a folder only sound is taken; a file dropped by itself always is. */
 export async function droppedFiles(data: DataTransfer): Promise<File[]> {

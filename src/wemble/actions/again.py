@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions import importing, sending
+from wemble.actions import importing, saving, sending
 from wemble.actions.library import Library
 from wemble.errors import InvalidInput
 from wemble.store import records
@@ -25,5 +25,9 @@ def start_again(library: Library, task_id: str) -> str:
     if task.kind == "export":
         fields = dict(task.request)
         revision = fields.pop("revision")
+        if fields.get("save"):
+            return saving.start_save(library, task.job_id, revision)
+        if "per_phrase" in fields:  # a request of the first weeks
+            fields["what"] = "each_clip" if fields.pop("per_phrase") else "one"
         return sending.start_export(library, task.job_id, revision, sending.Request(**fields))
     raise InvalidInput("bring the file in again from where it came")

@@ -136,6 +136,15 @@ class RemoveClips:
 
 
 @dataclass(frozen=True, slots=True)
+class PutUnder:
+    """Put another recording of the job under clips."""
+
+    kind: Literal["put_under"]
+    clip_ids: tuple[str, ...]
+    source_id: str
+
+
+@dataclass(frozen=True, slots=True)
 class AddLane:
     """Add an empty lane."""
 
@@ -267,7 +276,7 @@ class SayOfEdge:
 
 
 EditRequest = (
-    MoveEdge | MoveEdges | SetFade | FadeBetween | SetGain | RenameClip | RenameJob
+    MoveEdge | MoveEdges | PutUnder | SetFade | FadeBetween | SetGain | RenameClip | RenameJob
     | Split | MoveClips | MoveAudio | CopyClips | RemoveClips | AddLane | SetLane | RemoveLane | SetJoins
     | SetProgramme | AddMark | MoveMark | RenameMark | RemoveMarks | SetGrid | MeasureGrid | SetSync | LineUp | SayOfEdge
 )  # fmt: skip
@@ -292,6 +301,8 @@ def _changed(job: Job, request: EditRequest) -> Edited:
             return edges.fade_between(job, clip_ids, start, end, Fade(1, shape, bend, "own"))
         case SetGain(_, clip_ids, gain_db):
             return clips.set_gain(job, clip_ids, gain_db)
+        case PutUnder(_, clip_ids, source_id):
+            return clips.put_under(job, clip_ids, source_id)
         case RenameClip(_, clip_id, name):
             return clips.rename_clip(job, clip_id, name)
         case RenameJob(_, name):
@@ -408,6 +419,7 @@ def _described(request: EditRequest) -> tuple[str, str | None]:
 
 _LABELS = {
     "split": "split",
+    "put_under": "put another recording under",
     "add_lane": "add lane",
     "remove_lane": "remove lane",
     "set_programme": "programme",

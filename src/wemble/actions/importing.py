@@ -18,17 +18,20 @@ import soxr
 from wemble.actions.editing import edit_newest
 from wemble.actions.executor import Report
 from wemble.actions.library import Library, new_id
+from wemble.actions.saving import start_open
 from wemble.actions.tasks import start_task
 from wemble.core.deliver.names import safe_name
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.refine import measure_band_floors
-from wemble.core.edit.clips import Edited, add_source
+from wemble.core.edit.clips import Edited, SourcePoint, add_source
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound, TooLarge
+from wemble.formats.archive import is_archive
 from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
+from wemble.formats.points import read_points
 from wemble.store import jobs, records
 from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
@@ -103,7 +106,9 @@ def finish_upload(library: Library, upload_id: str) -> str:
     upload, there = received_bytes(library, upload_id)
     if there != upload.size_bytes:
         raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes are here; send the rest first")
-    return start_import(library, upload.job_id, _part(library.home, upload_id), upload.name, upload_id=upload_id)
+    path = _part(library.home, upload_id)
+    start = start_open if is_archive(path) else start_import
+    return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
 
 
 def start_import(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None = None) -> str:
@@ -119,7 +124,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
             library.reader.know(source.id, source.channels)
             if newest.rate_hz and newest.rate_hz != source.rate_hz:
                 convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
-            return add_source(newest, use)
+            return add_source(newest, use, result.points)
 
         with library.database.write() as db:
             records.add_source(db, source, now=library.now())
@@ -148,6 +153,7 @@ class Imported:
     """What a worker hands back when a source lies in its place."""
 
     source: records.SourceRow
+    points: tuple[SourcePoint, ...] = ()
 
 
 def import_file(
@@ -191,7 +197,8 @@ def import_file(
     if job_rate_hz and job_rate_hz != source.rate_hz:
         report(0.97, "converting the rate")
         convert_copy(home, work, source, job_rate_hz)
-    return Imported(source)
+    points = tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read_points(path, source.frames))
+    return Imported(source, points)
 
 
 def convert_copy(home: Home, work: Path, source: records.SourceRow, rate_hz: int) -> None:

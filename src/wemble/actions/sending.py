@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zipfile
 from dataclasses import asdict, dataclass
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -14,13 +15,14 @@ from wemble.actions.executor import Report
 from wemble.actions.library import Library, new_id
 from wemble.actions.tasks import start_task
 from wemble.core.deliver.names import Name, names
-from wemble.core.deliver.words import Piece, What, files_to_send, range_in_words, sentence
+from wemble.core.deliver.words import Piece, What, files_to_send, points_in, range_in_words, sentence
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
 from wemble.core.render.plan import fold, heard_lanes
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
 from wemble.formats.encode import KINDS, MP3_KBPS, Kind, Writer, rate_for
+from wemble.formats.points import Point, append_points
 from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place, settle
 
@@ -119,12 +121,23 @@ def export_files(
                 sink.write(samples, start)
                 done += samples.shape[1]
                 report(0.95 * done / total, f"writing {name}")
+        if KINDS[request.kind].format == "WAV":
+            append_points(folder / name, _points(job, piece, request), rate_hz=rate_for(request.kind, job.rate_hz))
     if len(to_write) > 1:
         report(0.96, "packing")
         _pack(folder, to_write)
     settle(folder)
     move_into_place(folder, home.exports / folder_name)
     return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+
+
+def _points(job: Job, piece: Piece, request: Request) -> list[Point]:
+    """Return the marks of a file to be, in frames of that file."""
+    factor = Fraction(rate_for(request.kind, job.rate_hz), job.rate_hz)
+    return [
+        Point(round(p.frame * factor), p.name, None if p.end_frame is None else round(p.end_frame * factor))
+        for p in points_in(job, piece)
+    ]
 
 
 def sent_file(library: Library, task_id: str, name: str) -> Path:

@@ -24,11 +24,13 @@ from wemble.demo import pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
 
+JOB_NAME = "Audio guide"
+
 
 def add_demo(library: Library, say: Callable[[str], None]) -> None:
     """Add the demo jobs that are not there yet."""
     known = {card.name for card in job_cards(library)}
-    for name, add in {"Audio guide": _add_audio_guide, "Slack Tide": _add_slack_tide}.items():
+    for name, add in {JOB_NAME: _add_audio_guide, "Slack Tide": _add_slack_tide}.items():
         if name in known:
             say(f"the demo job {name} is there already")
         else:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 
 from wemble.core.edit.history import Change, OwnFields, applied
 from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
-from wemble.errors import NotFound
+from wemble.errors import InvalidInput, NotFound
 
 CHECKPOINT_EVERY = 200
 
@@ -169,6 +170,14 @@ def dump_entity(kind: str, value: Any) -> Any:
 def dump_job(job: Job) -> Any:
     """Return a job as what JSON can hold."""
     return _JOB.dump_python(job, mode="json")
+
+
+def load_job(value: Any) -> Job:
+    """Return the job that `dump_job` made this of. Raises `InvalidInput`."""
+    try:
+        return _JOB.validate_json(json.dumps(value))
+    except ValidationError as error:
+        raise InvalidInput(f"the job in this file cannot be read: {error.errors()[0]['msg']}") from error
 
 
 def _dump(kind: str, value: Any) -> str | None:

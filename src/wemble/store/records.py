@@ -7,12 +7,12 @@ import sqlite3
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors
-from wemble.errors import NotFound
+from wemble.errors import InvalidInput, NotFound
 
 TaskKind = Literal["import", "convert", "export", "check", "demo"]
 TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
@@ -71,6 +71,20 @@ class TaskRow:
 
 _FLOORS = TypeAdapter(Floors)
 _RECIPE = TypeAdapter(Recipe)
+_SOURCE = TypeAdapter(SourceRow)
+
+
+def dump_source(source: SourceRow) -> Any:
+    """Return a source's row as what JSON can hold."""
+    return _SOURCE.dump_python(source, mode="json")
+
+
+def load_source(value: Any) -> SourceRow:
+    """Return the source's row that `dump_source` made this of. Raises `InvalidInput`."""
+    try:
+        return _SOURCE.validate_python(value)
+    except ValidationError as error:
+        raise InvalidInput(f"a source in this saved job cannot be read: {error.errors()[0]['msg']}") from error
 
 
 def add_source(db: sqlite3.Connection, source: SourceRow, *, now: float) -> None:

@@ -16,6 +16,7 @@ from wemble.actions import (
     overview,
     pictures,
     recipes,
+    saving,
     sending,
     tasks,
 )
@@ -204,6 +205,12 @@ def preview(body: models.SendBody, job_id: str) -> models.PreviewAnswer:
 def send(body: models.SendBody, job_id: str) -> models.TaskMade:
     """Start sending."""
     return models.TaskMade(task_id=sending.start_export(library(), job_id, body.revision, body.request))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/save", body=models.StepBody, answer=models.TaskMade)
+def save_job(body: models.StepBody, job_id: str) -> models.TaskMade:
+    """Start saving a job with its sources as one file."""
+    return models.TaskMade(task_id=saving.start_save(library(), job_id, body.base_revision))
 
 
 def _upload_state(row: records.UploadRow, received: int) -> models.UploadState:

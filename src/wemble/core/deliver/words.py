@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -95,3 +95,24 @@ def clock(seconds: float) -> str:
     hours, minutes = divmod(minutes, 60)
     text = f"{rest // 1000:02d}.{rest % 1000:03d}"
     return f"{hours}:{minutes:02d}:{text}" if hours else f"{minutes}:{text}"
+
+
+@dataclass(frozen=True, slots=True)
+class PiecePoint:
+    """A mark inside a file to be: frames from its start, in the job's rate; a loop has an end."""
+
+    frame: int
+    name: str
+    end_frame: int | None = None
+
+
+def points_in(job: Job, piece: Piece) -> list[PiecePoint]:
+    """Return the marks and loops that lie whole inside a file to be, in time order. Start and end are its bounds."""
+    points = []
+    for mark in in_order(job):
+        start = place_of(job, mark)
+        end = None if mark.end_frame is None else place_of(job, replace(mark, frame=mark.end_frame))
+        inside = piece.start <= start < piece.end and (end is None or end <= piece.end)
+        if inside and mark.kind in ("section", "loop"):
+            points.append(PiecePoint(start - piece.start, mark.name, None if end is None else end - piece.start))
+    return points

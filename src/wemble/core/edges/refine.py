@@ -39,14 +39,15 @@ class BandFloors:
     """The floor at sample precision, in the full and the upper band, and what its 10 ms RMS hardly ever passes.
 
     ``predictor`` is the floor's prediction error filter: it makes the floor white, and so as steady as noise can be.
+    A source that was measured before there was one has none: nothing surprises it, and only what lasts is sure.
     """
 
     full_db: float
     upper_db: float
     full_top_db: float
     upper_top_db: float
-    predictor: tuple[float, ...]
-    surprising_db: float
+    predictor: tuple[float, ...] = (1.0,)
+    surprising_db: float = 0.0
 
     @property
     def full_audible_db(self) -> float:

@@ -8,7 +8,7 @@ from typing import Literal
 
 from wemble.core.edit.clips import Edited, check_gain
 from wemble.core.edit.edges import no_longer
-from wemble.core.edit.model import Clip, Job, Join, Lane, Side, check_name, set_clips
+from wemble.core.edit.model import Clip, Job, Join, Lane, Mark, Side, check_name, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, start_of
 from wemble.errors import InvalidInput
 
@@ -225,6 +225,16 @@ def _closed(job: Job, start: int, end: int, lane_id: str | None) -> Job:
         for key, mark in job.marks.items()
     }
     return replace(job, marks=marks)
+
+
+def _moved_up(mark: Mark, start: int, end: int) -> Mark:
+    if mark.clip_id is not None:
+        return mark
+
+    def place(frame: int) -> int:
+        return frame if frame <= start else max(frame - (end - start), start)
+
+    return replace(mark, frame=place(mark.frame), end_frame=None if mark.end_frame is None else place(mark.end_frame))
 
 
 def side_of_cut(job: Job, left: Clip, right: Clip) -> dict[Side, int]:

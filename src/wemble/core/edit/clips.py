@@ -6,8 +6,9 @@ Every edit returns `Edited`: the new job and, in words, where it stopped short o
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
-from wemble.core.edit.model import Clip, Job, Lane, SourceUse, check_name, set_clips
+from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
 from wemble.core.edit.placement import job_span
 from wemble.errors import InvalidInput
 
@@ -23,8 +24,17 @@ class Edited:
     notes: tuple[str, ...] = ()
 
 
-def add_source(job: Job, source: SourceUse) -> Edited:
-    """Bring a source in: as a clip after everything that is there, a second later.
+@dataclass(frozen=True, slots=True)
+class SourcePoint:
+    """A named point, or a loop with an end, that a file brought along, in frames of the source."""
+
+    frame: int
+    name: str
+    end_frame: int | None = None
+
+
+def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()) -> Edited:
+    """Bring a source in: as a clip after everything that is there, a second later, its points as marks tied to it.
 
     The first source gives the job its rate and channel count. Raises `InvalidInput` for a rate outside
     `JOB_RATES_HZ`.
@@ -40,14 +50,81 @@ def add_source(job: Job, source: SourceUse) -> Edited:
     end = job_span(job)[1]
     at = end + SPACE_BETWEEN_TAKES_S * job.rate_hz if job.clips else 0
     clip = Clip(f"c{job.next_number}", lane.id, source.id, source.name, 0, source.frames, at)
+    number = job.next_number + 1
+    marks = [
+        Mark(
+            f"m{number + n}",
+            "section" if p.end_frame is None else "loop",
+            p.name or f"Point {n + 1}",
+            p.frame,
+            clip.id,
+            p.end_frame,
+        )
+        for n, p in enumerate(points)
+    ]
     return Edited(
         replace(
             job,
-            next_number=job.next_number + 1,
+            next_number=number + len(marks),
             sources={**job.sources, source.id: source},
             clips={**job.clips, clip.id: clip},
+            marks={**job.marks, **{mark.id: mark for mark in marks}},
         )
     )
+
+
+def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
+    """Put another recording under clips; their edges, fades and points keep their times from its start.
+
+    What falls past the end of the new recording is drawn in, and listed. Raises `InvalidInput` if nothing of a clip is
+    left.
+    """
+    new = job.source(source_id)
+    notes: list[str] = []
+    clips = []
+    for clip in map(job.clip, clip_ids):
+        factor = Fraction(new.rate_hz, job.source(clip.source_id).rate_hz)
+        head, tail = round(clip.head_frame * factor), round(clip.tail_frame * factor)
+        if head >= new.frames:
+            raise InvalidInput(f"“{new.name}” ends before “{clip.name}” begins; choose a longer recording")
+        if tail > new.frames:
+            notes.append(
+                f"“{clip.name}” ends {(tail - new.frames) / new.rate_hz:.3f} s earlier, where “{new.name}” does"
+            )
+        tail = max(min(tail, new.frames), head + 1)
+        past = [
+            mark.name
+            for mark in job.marks.values()
+            if mark.clip_id == clip.id and round(mark.frame * factor) >= new.frames
+        ]
+        if past:
+            notes.append(f"past the new end: {', '.join(past)}")
+        clips.append(
+            replace(
+                clip, source_id=new.id, head_frame=head, tail_frame=tail, finding_id=None, sound_start_frame=None,
+                sound_end_frame=None, fade_in=_scaled(clip.fade_in, factor, tail - head),
+                fade_out=_scaled(clip.fade_out, factor, tail - head),
+                sync_frame=None if clip.sync_frame is None else min(round(clip.sync_frame * factor), tail - 1),
+            )
+        )  # fmt: skip
+    scaled = {
+        mark.id: replace(
+            mark,
+            frame=round(mark.frame * _factor(job, mark.clip_id, new)),
+            end_frame=None if mark.end_frame is None else round(mark.end_frame * _factor(job, mark.clip_id, new)),
+        )
+        for mark in job.marks.values()
+        if mark.clip_id in clip_ids
+    }
+    return Edited(replace(set_clips(job, *clips), marks={**job.marks, **scaled}), tuple(notes))
+
+
+def _factor(job: Job, clip_id: str | None, new: SourceUse) -> Fraction:
+    return Fraction(new.rate_hz, job.source(job.clip(clip_id or "").source_id).rate_hz)
+
+
+def _scaled(fade: Fade | None, factor: Fraction, room: int) -> Fade | None:
+    return fade and replace(fade, length_frames=max(min(round(fade.length_frames * factor), room), 1))
 
 
 def set_gain(job: Job, clip_ids: tuple[str, ...], gain_db: float) -> Edited:

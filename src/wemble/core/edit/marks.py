@@ -22,7 +22,7 @@ def in_order(job: Job) -> list[Mark]:
 
 def programme(job: Job) -> tuple[int, int] | None:
     """Return the span from the start mark to the end mark, in job frames; none unless both are set, in order."""
-    bounds = {mark.kind: place_of(job, mark) for mark in job.marks.values() if mark.kind != "section"}
+    bounds = {mark.kind: place_of(job, mark) for mark in job.marks.values() if mark.kind in ("start", "end")}
     start, end = bounds.get("start"), bounds.get("end")
     return (start, end) if start is not None and end is not None and start < end else None
 
@@ -56,12 +56,15 @@ def add_mark(job: Job, frame: int, name: str = "", clip_id: str | None = None) -
 def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
     """Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside."""
     mark = job.mark(mark_id)
-    moved = replace(mark, frame=max(frame, 0), clip_id=None)
+    by = max(frame, 0) - place_of(job, mark)
+    end = None if mark.end_frame is None else place_of(job, replace(mark, frame=mark.end_frame)) + by
+    moved = replace(mark, frame=max(frame, 0), clip_id=None, end_frame=end)
     if mark.clip_id is not None:
         clip = job.clip(mark.clip_id)
         at = source_frame_from(job, clip, frame)
         if clip.head_frame <= at < clip.tail_frame:
-            moved = replace(mark, frame=at)
+            length = None if mark.end_frame is None else mark.end_frame - mark.frame
+            moved = replace(mark, frame=at, end_frame=None if length is None else at + length)
     changed = replace(job, marks={**job.marks, mark_id: moved})
     return set_programme(changed, None, None)
 
@@ -96,7 +99,8 @@ def followed(before: Job, after: Job) -> Job:
             heir = min(heirs, key=lambda clip: (clip.origin_frame != was.origin_frame, start_of(after, clip)))
             moved[mark.id] = replace(mark, clip_id=heir.id)
         elif mark.clip_id not in after.clips:
-            moved[mark.id] = replace(mark, clip_id=None, frame=max(placed(before, was, mark.frame), 0))
+            end = None if mark.end_frame is None else placed(before, was, mark.end_frame)
+            moved[mark.id] = replace(mark, clip_id=None, frame=max(placed(before, was, mark.frame), 0), end_frame=end)
     return replace(after, marks={**after.marks, **moved}) if moved else after
 
 

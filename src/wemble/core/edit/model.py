@@ -19,7 +19,7 @@ Brief = Literal["voiceover", "release"]
 Side = Literal["head", "tail"]
 Made = Literal["auto", "own"]
 Said = Literal["accepted", "sent_back"]
-MarkKind = Literal["start", "end", "section"]
+MarkKind = Literal["start", "end", "section", "loop"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +129,8 @@ class Join:
 class Mark:
     """A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
 
-    A job has at most one mark of kind ``start`` and one of kind ``end``: they bound the programme.
+    A ``loop`` has an end as well, which counts as its start does. A job has at most one ``start`` and one ``end``: they
+    bound the programme.
     """
 
     id: str
@@ -137,6 +138,7 @@ class Mark:
     name: str
     frame: int
     clip_id: str | None = None
+    end_frame: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

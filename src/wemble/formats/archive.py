@@ -1,0 +1,118 @@
+"""A saved job as one zip: readable JSON, the sources as they lie on disk, and a checksum of every file.
+
+job.json          the job and what is known of its sources
+sources/ID/NAME   the recording as it came, its working copy, its pyramid
+checksums.json    SHA-256 of every other file
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+import zipfile
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+from wemble.errors import InvalidInput
+
+VERSION = 1
+_PART = 1 << 20
+_NAME = re.compile(r"sources/([0-9A-Za-z]{1,80})/([0-9A-Za-z][0-9A-Za-z._-]{0,80})")
+_LARGEST_JSON = 1 << 28
+Report = Callable[[float, str], None]
+
+
+def is_archive(path: Path) -> bool:
+    """Say whether a file is a zip with a saved job in it."""
+    if not zipfile.is_zipfile(path):
+        return False
+    with zipfile.ZipFile(path) as archive:
+        return {"job.json", "checksums.json"} <= set(archive.namelist())
+
+
+def write_archive(path: Path, content: dict[str, Any], folders: Iterable[tuple[str, Path]], report: Report) -> None:
+    """Write a saved job. ``folders`` are (source id, folder); what ends in ``.part`` is left out."""
+    text = json.dumps({"version": VERSION, **content}, indent=1, ensure_ascii=False).encode()
+    files = [(f"sources/{key}/{file.name}", file) for key, folder in folders for file in sorted(folder.iterdir())]
+    total = sum(file.stat().st_size for _, file in files) or 1
+    done = 0
+    checksums = {"job.json": hashlib.sha256(text).hexdigest()}
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+        archive.writestr("job.json", text)
+        for name, file in files:
+            digest = hashlib.sha256()
+            with file.open("rb") as there, archive.open(name, "w", force_zip64=True) as out:
+                while part := there.read(_PART):
+                    digest.update(part)
+                    out.write(part)
+                    done += len(part)
+                    report(0.98 * done / total, "packing")
+            checksums[name] = digest.hexdigest()
+        archive.writestr("checksums.json", json.dumps(checksums, indent=1))
+
+
+def unpacked_bytes(path: Path) -> int:
+    """Return how much room the files of an archive need."""
+    with zipfile.ZipFile(path) as archive:
+        return sum(entry.file_size for entry in archive.infolist())
+
+
+def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
+    """Unpack the sources of a saved job into ``into/ID/NAME`` and return what ``job.json`` says.
+
+    Raises
+    ------
+    InvalidInput
+        If it is no saved job, is of a newer kind, or a file is not what its checksum says.
+    """
+    with zipfile.ZipFile(path) as archive:
+        checksums = _json(archive, "checksums.json")
+        text = _bytes(archive, "job.json")
+        _check("job.json", hashlib.sha256(text).hexdigest(), checksums)
+        content: dict[str, Any] = json.loads(text)
+        if content.get("version") != VERSION:
+            raise InvalidInput(f"this job was saved by a newer Wemble (kind {content.get('version')}); open it there")
+        entries = [entry for entry in archive.infolist() if entry.filename.startswith("sources/")]
+        total, done = sum(entry.file_size for entry in entries) or 1, 0
+        for entry in entries:
+            match = _NAME.fullmatch(entry.filename)
+            if match is None:
+                raise InvalidInput(
+                    f"a file in this saved job has a name that is not one of ours: {entry.filename[:80]!r}"
+                )
+            place = into / match[1] / match[2]
+            place.parent.mkdir(parents=True, exist_ok=True)
+            digest = hashlib.sha256()
+            with archive.open(entry) as there, place.open("wb") as out:
+                while part := there.read(_PART):
+                    digest.update(part)
+                    out.write(part)
+                    done += len(part)
+                    report(0.95 * done / total, "unpacking")
+            _check(entry.filename, digest.hexdigest(), checksums)
+    return content
+
+
+def _check(name: str, digest: str, checksums: dict[str, Any]) -> None:
+    if checksums.get(name) != digest:
+        raise InvalidInput(
+            f"{name} is not what it was when the job was saved: the file was damaged on its way; copy it again"
+        )
+
+
+def _bytes(archive: zipfile.ZipFile, name: str) -> bytes:
+    if archive.getinfo(name).file_size > _LARGEST_JSON:
+        raise InvalidInput(f"{name} in this saved job is too large to be true")
+    return archive.read(name)
+
+
+def _json(archive: zipfile.ZipFile, name: str) -> dict[str, Any]:
+    try:
+        content = json.loads(_bytes(archive, name))
+    except ValueError:
+        content = None
+    if not isinstance(content, dict):
+        raise InvalidInput(f"{name} in this saved job cannot be read")
+    return content
