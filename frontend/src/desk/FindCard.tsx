@@ -149,6 +149,7 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
             extra: <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />,
           },
           { value: "split", label: "only split", figure: all },
+          { value: "keep_quiet", label: "keep just the quiet", figure: length((draft) => draft.frames - draft.kept_frames) },
         ]}
       />
     </div>

@@ -71,8 +71,11 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     [scene, gesture],
   );
   const limits: Limits = useMemo(
-    () => ({ lowestFrame: -0.25 * rateHz, highestFrame: frames + 0.25 * rateHz, smallestFramesPerPx: 1 / 24 }),
-    [rateHz, frames],
+    () => {
+      const beyond = Math.max(0.25 * rateHz, 0.2 * scene.fadeFrames);
+      return { lowestFrame: -beyond, highestFrame: frames + beyond, smallestFramesPerPx: 1 / 24 };
+    },
+    [rateHz, frames, scene.fadeFrames],
   );
   const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
 

@@ -19,7 +19,9 @@ function Search({ onDone }: { readonly onDone: () => void }) {
   const list = useRef<HTMLUListElement>(null);
   const hits = found(COMMANDS, typed);
   const chosen = hits[Math.min(at, hits.length - 1)];
-  useEffect(() => list.current?.querySelector("[aria-selected=true]")?.scrollIntoView({ block: "nearest" }), [at]);
+  useEffect(() => {
+    void list.current?.querySelector("[aria-selected=true]")?.scrollIntoView({ block: "nearest" });
+  }, [at]);
   const run = (index: number) => {
     onDone();
     const command = hits[index];

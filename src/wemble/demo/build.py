@@ -74,7 +74,11 @@ def _two_lanes(job: Job) -> Job:
     bells = next(lane for lane in job.lanes.values() if lane.name == "Bells")
     grid = Grid(pieces.BPM)
     hit = beat_frame(grid, pieces.RIFF_STARTS_BEAT, rate_hz=job.rate_hz)
-    riff = replace(second, lane_id=bells.id, origin_frame=hit - job.rate_hz // 2)
+    first_hit = round(pieces.RIFF_AIR_S * job.rate_hz)
+    riff = replace(
+        second, lane_id=bells.id, origin_frame=hit - first_hit, head_frame=first_hit - job.rate_hz // 2,
+        tail_frame=second.tail_frame - job.rate_hz,
+    )  # fmt: skip
     return replace(set_clips(job, riff), grid=grid)
 
 

@@ -13,6 +13,7 @@ OVER_S = 192.4
 """When the piece has sunk to its floor."""
 LENGTH_S = 200.0
 BPM = 96
+RIFF_AIR_S = 2.0
 RIFF_STARTS_BEAT = 7 * 4 + 3
 """Bar 8 beat 4, counted from 0."""
 
@@ -43,13 +44,13 @@ def ebb() -> Stereo:
 
 
 def riff() -> Stereo:
-    """Return the bell riff, float32 (frames, 2), with half a second of air before its first hit."""
+    """Return the bell riff, float32 (frames, 2), with `RIFF_AIR_S` of air before its first hit."""
     rng = np.random.default_rng(SEED + 1)
     beat_s = 60.0 / BPM
-    t = np.arange(round((0.5 + len(_RIFF_HZ) * beat_s + 3.0) * RATE_HZ)) / RATE_HZ
+    t = np.arange(round((RIFF_AIR_S + len(_RIFF_HZ) * beat_s + 3.0) * RATE_HZ)) / RATE_HZ
     sound = np.zeros((2, len(t)))
     for number, hz in enumerate(_RIFF_HZ):
-        since = t - 0.5 - number * beat_s
+        since = t - RIFF_AIR_S - number * beat_s
         bell = sum(a * np.sin(2 * np.pi * hz * f * since) * np.exp(-since * d) for f, a, d in _BELL)
         sound += np.where(since >= 0, bell, 0.0) * np.array([[0.9], [0.7]]) * 0.22
     noise = rng.standard_normal(sound.shape) * 10 ** (FLOOR_DB / 20)
