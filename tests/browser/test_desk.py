@@ -217,7 +217,10 @@ def test_the_programme_is_sent_whatever_loops(page: Page, demo_server: Server, j
     settled(page)
     marks = {m["kind"]: m["frame"] for m in state(demo_server, job)["marks"].values()}
     riff = next(c for c in state(demo_server, job)["clips"].values() if c["name"] == "Bell riff")
-    assert marks == {"start": riff["origin_frame"] + riff["head_frame"], "end": riff["origin_frame"] + riff["tail_frame"]}
+    assert marks == {
+        "start": riff["origin_frame"] + riff["head_frame"],
+        "end": riff["origin_frame"] + riff["tail_frame"],
+    }
 
 
 def test_a_riff_is_lined_up_with_a_bar_by_its_audio_or_by_moving_it(page: Page, demo_server: Server, job: str) -> None:
@@ -265,7 +268,9 @@ def test_clips_are_moved_by_name_and_lanes_muted_while_playing(page: Page, demo_
     page.keyboard.press(" ")
     heard = page.evaluate("window.heard.slice(0, 2).map((block) => block.channels)")
     samples = np.concatenate([np.array(block, np.float32) for block in heard], axis=1)
-    assert np.array_equal(samples, rendered(demo_server, job, riff["origin_frame"] + riff["head_frame"], samples.shape[1]))
+    assert np.array_equal(
+        samples, rendered(demo_server, job, riff["origin_frame"] + riff["head_frame"], samples.shape[1])
+    )
 
 
 def test_the_walk_goes_on_where_it_was_left(page: Page, demo_server: Server, job: str) -> None:

@@ -1,11 +1,17 @@
 """The pyramid against its slow, obvious twin, and levels against arithmetic."""
 
 import numpy as np
+import pytest
+import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from wemble.core.signal import spectra
 from wemble.core.signal.levels import moving_rms
 from wemble.core.signal.pyramid import STEP, bin_frames, coarser, min_max, reduce_samples
+from wemble.core.signal.reader import cut
+
+RATE = 48_000
 
 
 @settings(deadline=None, max_examples=40)
@@ -37,3 +43,25 @@ def test_rms_of_a_sine_is_3_db_under_its_peak() -> None:
     sine = np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)[None].astype(np.float32)
     inner = moving_rms(sine, 4800)[0, 4800:-4800]
     assert np.allclose(20 * np.log10(inner), -3.01, atol=0.02)  # arithmetic: 1/√2
+
+
+@pytest.mark.parametrize("frames_per_column", [1, 256, 4096])
+def test_a_sine_lies_in_its_band_of_the_spectral_picture_at_its_level(frames_per_column: int) -> None:
+    """Against scipy's own short-time spectrum (scaling "spectrum", Hann), which gives a full-scale sine 0 dB − 3.01."""
+    t = np.arange(RATE * 2) / RATE
+    sine = (0.1 * np.sin(2 * np.pi * 1000.0 * t)).astype(np.float32)[None]
+    picture = spectra.spectral_columns(
+        lambda start, frames: cut(sine, start, frames),
+        rate_hz=RATE,
+        frames_per_column=frames_per_column,
+        first_column=RATE // frames_per_column,
+        columns=8,
+    )
+    edges = np.geomspace(spectra.LOWEST_HZ, RATE / 2, spectra.BANDS + 1)
+    band = int(np.searchsorted(edges, 1000.0)) - 1
+    level = spectra.LOWEST_DB + picture / 255 * (spectra.HIGHEST_DB - spectra.LOWEST_DB)
+    assert np.all(np.abs(picture.argmax(axis=1) - band) <= 1)
+    window = spectra.window_frames(RATE)
+    _, power = scipy.signal.periodogram(sine[0, :window], RATE, "hann", detrend=False, scaling="spectrum")
+    expected = 10 * np.log10(power.max()) + 3.01
+    assert np.all(np.abs(level.max(axis=1) - expected) < 0.6)

@@ -79,8 +79,33 @@ def apply_body(
 def an_edit(rng: random.Random, state: PageState) -> dict[str, Any]:
     clip = state.job["clips"][rng.choice(sorted(state.job["clips"]))]
     side = rng.choice(["head", "tail"])
+    ids = sorted(state.job["clips"])
+    lane = rng.choice(sorted(state.job["lanes"]))
+    at = rng.randrange(0, 7 * RATE)
     return rng.choice(
         [
+            {"kind": "split", "clip_ids": ids, "at_frame": at},
+            {
+                "kind": "move_clips",
+                "clip_ids": [clip["id"]],
+                "by_frames": rng.randrange(-RATE, RATE),
+                "to_lane_id": lane,
+            },
+            {
+                "kind": "move_edges",
+                "clip_ids": ids[:2],
+                "side": side,
+                "by_frames": rng.randrange(-RATE, RATE),
+                "hold": "inner",
+            },
+            {"kind": "copy_clips", "clip_ids": [clip["id"]], "to_frame": at},
+            {"kind": "add_lane", "name": "another"},
+            {"kind": "set_lane", "lane_id": lane, "settings": {"gain_db": -3.0, "solo": rng.random() < 0.5}},
+            {"kind": "add_mark", "frame": at, "clip_id": clip["id"]},
+            {"kind": "set_programme", "start_frame": at // 2, "end_frame": at + 1},
+            {"kind": "set_grid", "grid": {"bpm_numerator": rng.randrange(60, 200)}},
+            {"kind": "set_joins", "pairs": [ids[:2]], "length_frames": 100, "law": "matched", "lead_frames": 50},
+            {"kind": "say_of_edge", "clip_id": clip["id"], "side": side, "said": "accepted"},
             {"kind": "move_edge", "clip_id": clip["id"], "side": side, "source_frame": rng.randrange(-1000, 7 * RATE)},
             {
                 "kind": "set_fade",

@@ -1,0 +1,185 @@
+"""What comes along inside files and goes out again, and jobs saved whole: checked by readers that are not ours."""
+
+from __future__ import annotations
+
+import json
+import struct
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from tests.conftest import RATE, phrases
+from wavinfo import WavInfoReader
+
+from wemble.actions import edits, fading, importing, saving, sending
+from wemble.actions.editing import create_job, open_job
+from wemble.actions.library import Library
+from wemble.actions.tasks import wait_for
+from wemble.core.edit.marks import place_of
+from wemble.store.records import TaskRow
+
+BringIn = Callable[..., tuple[str, TaskRow]]
+
+
+def with_chunks(path: Path, *chunks: tuple[bytes, bytes]) -> Path:
+    """Append chunks to a WAV file, written by hand here so that no code of ours makes what is read."""
+    data = bytearray(path.read_bytes())
+    for name, body in chunks:
+        data += struct.pack("<4sI", name, len(body)) + body + b"\0" * (len(body) & 1)
+    data[4:8] = struct.pack("<I", len(data) - 8)
+    path.write_bytes(data)
+    return path
+
+
+def marked_take(path: Path) -> Path:
+    """Two cue points, one of them named, and a loop of the sampler chunk (MPDSI 1.0 and its revision of 1994, memory)."""
+    soundfile.write(path, phrases(6.0), RATE, subtype="PCM_24")
+    cue = struct.pack("<I", 2) + b"".join(
+        struct.pack("<II4sIII", n, f, b"data", 0, 0, f) for n, f in ((7, 48_000), (3, 96_123))
+    )
+    label = b"adtl" + struct.pack("<4sII", b"labl", 11, 3) + b"Chorus\0\0"
+    loop = struct.pack("<9I", 0, 0, 20833, 60, 0, 0, 0, 1, 0) + struct.pack("<6I", 0, 0, 40_000, 59_999, 0, 0)
+    return with_chunks(path, (b"cue ", cue), (b"LIST", label), (b"smpl", loop))
+
+
+def send(library: Library, job_id: str, **request: object) -> Path:
+    revision = open_job(library, job_id).revision
+    task = wait_for(library, sending.start_export(library, job_id, revision, sending.Request(**request)), 60)  # type: ignore[arg-type]
+    assert task.state == "done" and task.result is not None, task.error
+    return Path(task.result["folder"])
+
+
+def test_points_and_loops_come_along_and_go_out_on_the_same_sound(
+    library: Library, bring_in: BringIn, tmp_path: Path
+) -> None:
+    job_id, _ = bring_in(marked_take(tmp_path / "marked.wav"))
+    opened = open_job(library, job_id)
+    assert {(m.name, m.frame, m.end_frame) for m in opened.job.marks.values()} == {
+        ("Point 2", 48_000, None), ("Chorus", 96_123, None), ("Loop", 40_000, 60_000),
+    }  # fmt: skip
+    (clip,) = opened.job.clips.values()
+    edits.perform(library, job_id, opened.revision, edits.MoveEdge("move_edge", clip.id, "head", 30_000))
+    folder = send(library, job_id, what="one", pattern="a", kind="wav_24")
+    read = WavInfoReader(str(folder / "a.wav"))
+    assert sorted(cue.sample_offset for cue in read.cues.cues) == [18_000, 66_123]
+    assert sorted(label.text for label in read.cues.labels) == ["Chorus", "Point 2"]
+    (loop,) = read.smpl.sample_loops
+    assert (loop.start, loop.end) == (10_000, 29_999)  # the end is played: inclusive
+    samples, _ = soundfile.read(folder / "a.wav", dtype="float32")
+    original, _ = soundfile.read(tmp_path / "marked.wav", dtype="float32")
+    assert np.array_equal(samples, original[30_000:])
+
+
+@pytest.mark.parametrize(
+    "chunk", [(b"cue ", b"\xff" * 30), (b"smpl", b"\0" * 10), (b"LIST", b"adtl" + b"\xff" * 9), (b"cue ", b"")]
+)
+def test_points_that_make_no_sense_are_left_out(
+    library: Library, bring_in: BringIn, tmp_path: Path, chunk: tuple[bytes, bytes]
+) -> None:
+    path = tmp_path / "odd.wav"
+    soundfile.write(path, phrases(2.0), RATE, subtype="PCM_16")
+    job_id, task = bring_in(with_chunks(path, chunk))
+    assert task.state == "done" and not open_job(library, job_id).job.marks
+
+
+def test_another_recording_is_put_under_a_clip_and_its_points_stay(
+    library: Library, bring_in: BringIn, tmp_path: Path
+) -> None:
+    job_id, _ = bring_in(marked_take(tmp_path / "marked.wav"))
+    soundfile.write(tmp_path / "other.wav", phrases(2.5, 24_000), 24_000, subtype="PCM_24")  # half the rate, shorter
+    bring_in(tmp_path / "other.wav", job_id)
+    opened = open_job(library, job_id)
+    clip = next(c for c in opened.job.clips.values() if c.name == "marked")
+    other = next(s for s in opened.job.sources.values() if s.rate_hz == 24_000)
+    places = {m.name: place_of(opened.job, m) for m in opened.job.marks.values()}
+    answer = edits.perform(library, job_id, opened.revision, edits.PutUnder("put_under", (clip.id,), other.id))
+    after = open_job(library, job_id).job
+    assert after.clip(clip.id).tail_frame == 60_000 and "earlier" in answer.notes[0]
+    for mark in after.marks.values():
+        assert abs(place_of(after, mark) - places[mark.name]) <= 1
+
+
+def test_automatic_fades_go_and_come_and_ones_own_stay(library: Library, bring_in: BringIn, take: Path) -> None:
+    job_id, _ = bring_in(take)
+    opened = open_job(library, job_id)
+    (clip,) = opened.job.clips.values()
+    answer = edits.perform(library, job_id, opened.revision, edits.MoveEdge("move_edge", clip.id, "head", 30_000))
+    answer = edits.perform(library, job_id, answer.revision, edits.MoveEdge("move_edge", clip.id, "tail", 90_000))
+    answer = edits.perform(
+        library, job_id, answer.revision, edits.SetFade("set_fade", (clip.id,), "tail", 777, "linear")
+    )
+    answer = fading.set_automatic_fades(library, job_id, answer.revision, True)
+    with_fades = open_job(library, job_id).job.clip(clip.id)
+    assert with_fades.fade_in is not None and with_fades.fade_in.made == "auto"
+    fading.set_automatic_fades(library, job_id, answer.revision, False)
+    without = open_job(library, job_id).job.clip(clip.id)
+    assert without.fade_in is None and without.fade_out == with_fades.fade_out
+
+
+def saved(library: Library, job_id: str) -> Path:
+    task = wait_for(library, saving.start_save(library, job_id, open_job(library, job_id).revision), 60)
+    assert task.state == "done" and task.result is not None, task.error
+    return Path(task.result["folder"]) / task.result["files"][0]
+
+
+def opened_from(library: Library, archive: Path) -> tuple[str, TaskRow]:
+    job_id = create_job(library, "opened")
+    upload = importing.begin_upload(library, job_id, archive.name, archive.stat().st_size)
+    importing.add_part(library, upload.id, 0, archive.read_bytes())
+    return job_id, wait_for(library, importing.finish_upload(library, upload.id), 60)
+
+
+def test_a_saved_job_is_opened_elsewhere_bit_for_bit(library: Library, bring_in: BringIn, tmp_path: Path) -> None:
+    job_id, _ = bring_in(marked_take(tmp_path / "marked.wav"))
+    archive = saved(library, job_id)
+    here = open_job(library, job_id)
+    with zipfile.ZipFile(archive) as held:
+        assert json.loads(held.read("job.json"))["job"]["name"] == "test"
+        assert any(name.endswith("original.wav") for name in held.namelist())
+    elsewhere = Library(tmp_path / "elsewhere", workers=1)
+    elsewhere.start()
+    try:
+        other_id, task = opened_from(elsewhere, archive)
+        assert task.state == "done", task.error
+        there = open_job(elsewhere, other_id)
+        assert there.job == here.job
+        frames = 6 * RATE
+        one = library.plan_at(here.revision).render(0, frames, library.reader)
+        assert np.array_equal(one, elsewhere.plan_at(there.revision).render(0, frames, elsewhere.reader))
+        assert (
+            elsewhere.measured(next(iter(there.job.sources))).floor
+            == library.measured(next(iter(here.job.sources))).floor
+        )
+    finally:
+        elsewhere.close()
+
+
+@pytest.mark.parametrize(
+    ("spoil", "match"),
+    [
+        (lambda files: files.update({"job.json": files["job.json"].replace(b'"test"', b'"tast"')}), "not what it was"),
+        (lambda files: files.update({"sources/../../evil": b"x"}), "not one of ours"),
+        (lambda files: files.update({"checksums.json": b"[]"}), "cannot be read"),
+    ],
+)
+def test_a_spoilt_saved_job_is_refused_and_nothing_is_left(
+    library: Library,
+    bring_in: BringIn,
+    take: Path,
+    tmp_path: Path,
+    spoil: Callable[[dict[str, bytes]], None],
+    match: str,
+) -> None:
+    job_id, _ = bring_in(take)
+    with zipfile.ZipFile(saved(library, job_id)) as held:
+        files = {name: held.read(name) for name in held.namelist()}
+    spoil(files)
+    with zipfile.ZipFile(tmp_path / "spoilt.wemble.zip", "w") as out:
+        for name, data in files.items():
+            out.writestr(name, data)
+    other_id, task = opened_from(library, tmp_path / "spoilt.wemble.zip")
+    assert task.state == "failed" and task.error is not None and match in task.error["message"]
+    assert not open_job(library, other_id).job.sources and not list(library.home.scratch.iterdir())
