@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wemble.core.deliver.words import files_to_send, range_in_words
-from wemble.core.edit import arrange, edges, grid, joins, marks, walked
+from wemble.core.edit import arrange, clips, edges, grid, joins, marks, walked
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.history import applied, difference, reversed_changes
 from wemble.core.edit.model import Clip, Fade, Grid, Job, Lane, SourceUse
@@ -209,6 +209,25 @@ def test_lanes_turn_pan_mute_and_solo() -> None:
     assert np.allclose(heard(pan=1.0), one + other * [[0.0], [1.0]], atol=1e-6)
     with pytest.raises(InvalidInput, match="clips lie on"):
         arrange.remove_lane(job, "l1")
+
+
+def test_a_drawn_fade_and_a_level_line_go_through_their_points_without_overshooting() -> None:
+    fade = Fade(RATE, "s", 0.0, "own", ((0.25, 0.8), (0.75, 0.5)))
+    line = ((2 * RATE, 0.0), (4 * RATE, -12.0), (6 * RATE, 3.0))
+    job = job_of(Clip("a", "l0", "s0", "a", RATE, 10 * RATE, 0))
+    job = edges.set_fade(clips.set_line(job, "a", line).job, ("a",), "head", fade).job
+    ones = np.ones((2, 20 * RATE), np.float32)
+    reader = ArrayReader({("s0", RATE): ones})
+    gain = RenderPlan(job).render(RATE, 9 * RATE, reader)[0]
+    assert np.allclose(gain[[RATE // 4, 3 * RATE // 4]], [0.8, 0.5], atol=1e-4)
+    assert np.allclose(to_db(gain[[3 * RATE, 5 * RATE, 8 * RATE]]), [-12.0, 3.0, 3.0], atol=1e-4)
+    assert gain[:RATE].max() <= 1.0 and to_db(gain[RATE:]).min() >= -12.0 - 1e-4
+    parts = [part for _, part in RenderPlan(job).blocks(RATE, 10 * RATE, 7_777, reader)]
+    assert np.array_equal(np.concatenate(parts, axis=1)[0], gain)
+    halves = arrange.split(job, ("a",), 5 * RATE).job
+    assert np.array_equal(RenderPlan(halves).render(RATE, 9 * RATE, reader)[0], gain)
+    with pytest.raises(InvalidInput, match="follow each other"):
+        clips.set_line(job, "a", line[::-1])
 
 
 def test_an_edge_that_changed_is_unwalked_again() -> None:

@@ -481,6 +481,7 @@ export interface components {
          *     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
          *     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
          *     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
+         *     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
          */
         Clip: {
             /** Id */
@@ -526,6 +527,14 @@ export interface components {
              * @default null
              */
             sync_frame: number | null;
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
             /** @default null */
             head_walked: components["schemas"]["Walked"] | null;
             /** @default null */
@@ -719,11 +728,13 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
         };
         /**
          * Fade
          * @description A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own).
+         *
+         *     ``points``, (part of the fade counted from its outer end, gain), draw it in the place of the shape.
          */
         Fade: {
             /** Length Frames */
@@ -745,6 +756,14 @@ export interface components {
              * @enum {string}
              */
             made: "auto" | "own";
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * FadeBetween
@@ -1601,6 +1620,14 @@ export interface components {
              * @default 0
              */
             bend: number;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * SetGain
@@ -1672,6 +1699,24 @@ export interface components {
             /** Lane Id */
             lane_id: string;
             settings?: components["schemas"]["LaneSettings"];
+        };
+        /**
+         * SetLine
+         * @description Draw a level line over a clip: (source frame, dB).
+         */
+        SetLine: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_line";
+            /** Clip Id */
+            clip_id: string;
+            /** Line */
+            line: [
+                number,
+                number
+            ][];
         };
         /**
          * SetProgramme

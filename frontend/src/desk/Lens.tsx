@@ -146,10 +146,9 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     if (effect.kind === "set_bend") setFade({ bend: effect.bend });
   };
   const setFade = (part: Partial<Fade>) => {
-    const base = fade ?? { length_frames: 0, shape: "s" as Shape, bend: 0 };
-    const next = { ...base, ...part };
+    const base = fade ?? { length_frames: 0, shape: "s" as Shape, bend: 0, points: [] };
     choose(clip.id, side, "keep");
-    setFadeOfChosen(side, next.length_frames, next.shape, next.bend);
+    setFadeOfChosen(side, { ...base, ...part });
   };
   const act = (input: LensInput) => {
     const [next, effect] = reduceLens(live.current, input, scene, view);
@@ -334,10 +333,11 @@ function Foot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: F
             <select
               aria-label={`shape of the fade at the ${side}`}
               className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink disabled:text-soft"
-              value={fade?.shape ?? "s"}
+              value={fade?.points.length ? "drawn" : (fade?.shape ?? "s")}
               disabled={!fade}
-              onChange={(event) => onFade({ shape: event.target.value as Shape })}
+              onChange={(event) => onFade(event.target.value === "drawn" ? { points: [[0.5, gainAt(fade ?? { shape: "s", bend: 0 }, 0.5)]] } : { shape: event.target.value as Shape, points: [] })}
             >
+              <option value="drawn">drawn</option>
               {SHAPES.map(([shape, name]) => (
                 <option key={shape} value={shape}>{name}</option>
               ))}

@@ -1,8 +1,10 @@
 import { useShallow } from "zustand/react/shallow";
-import type { Law, Shape } from "../api/types";
+import type { Clip, Law, Shape } from "../api/types";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
-import { cross, fadeOver, pairsInHand, removeChosen, splitAtCursor } from "./byHand";
+import { PointsEditor } from "../ui/PointsEditor";
+import type { Point } from "../wave/points";
+import { cross, fadeOver, pairsInHand, removeChosen, setFadeOfChosen, splitAtCursor } from "./byHand";
 import { keyOf } from "./commands";
 import { applyRecipe, clipInHand, edit, inHand, setAutoFades, setHold, setRecipe, useOpen, type Hold } from "./state";
 
@@ -101,10 +103,48 @@ function InHand() {
         </Button>
       </div>
       <JoinSettings />
+      <Drawn clip={clip} />
       <Recording ids={ids} sourceId={clip.source_id} />
       <p className="text-soft">In the lenses drag an edge, the ring at the inner end of its fade, or the square on its curve, which bends it.</p>
       <Button onClick={() => removeChosen("no")}>{ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
     </section>
+  );
+}
+
+/** The fade at the edge in hand as it is drawn, and the level line over the clip. */
+function Drawn({ clip }: { readonly clip: Clip }) {
+  const side = useOpen((desk) => desk.side);
+  const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const fade = side === "head" ? clip.fade_in : clip.fade_out;
+  const db = (value: number) => `${value.toFixed(1).replace("-", "−")} dB`;
+  return (
+    <>
+      {fade && fade.points.length > 0 && (
+        <div>
+          <p className="text-soft">The fade at the {side}, from its outer end: click to add a point.</p>
+          <PointsEditor
+            label={`fade at the ${side}`}
+            points={fade.points as Point[]}
+            ends={[[0, 0], [1, 1]]}
+            x={[0, 1]}
+            y={[0, 1]}
+            say={([part, gain]) => `${db(20 * Math.log10(Math.max(gain, 1e-6)))} after ${((part * fade.length_frames) / rate).toFixed(3)} s`}
+            onChange={(points) => setFadeOfChosen(side, { ...fade, points: points.map(([part, gain]) => [part, gain]) })}
+          />
+        </div>
+      )}
+      <details open={clip.line.length > 0}>
+        <summary className="cursor-pointer">level line over the clip{clip.line.length > 0 && `, ${clip.line.length} points`}</summary>
+        <PointsEditor
+          label="level line"
+          points={clip.line as Point[]}
+          x={[clip.head_frame, clip.tail_frame]}
+          y={[-24, 12]}
+          say={([frame, level]) => `${db(level)} at ${((frame - clip.head_frame) / rate).toFixed(3)} s`}
+          onChange={(line) => void edit({ kind: "set_line", clip_id: clip.id, line: line.map(([frame, level]) => [Math.round(frame), Math.round(level * 10) / 10]) })}
+        />
+      </details>
+    </>
   );
 }
 

@@ -1,5 +1,5 @@
 /** The hand's edits, as asked for by keys, cards and gestures: each looks at what is in hand and sends one edit. */
-import type { Law, Shape, Side } from "../api/types";
+import type { Fade, Law, Side } from "../api/types";
 import { clipsInOrder, endOf, startOf } from "./placement";
 import { choose, clipInHand, desk, edit, go, inHand, tell, type Desk } from "./state";
 
@@ -86,8 +86,9 @@ export function fadeOver(what: "to_end" | "from_start" | "selection"): void {
   void edit({ kind: "fade_between", clip_ids: clips.map((clip) => clip.id), start_frame: start, end_frame: end, shape: "s", bend: 0 });
 }
 
-export function setFadeOfChosen(side: Side, lengthFrames: number, shape: Shape, bend: number): void {
-  void edit({ kind: "set_fade", clip_ids: inHand(desk()), side, length_frames: lengthFrames, shape, bend });
+export function setFadeOfChosen(side: Side, fade: Pick<Fade, "length_frames" | "shape" | "bend" | "points">): void {
+  const { length_frames, shape, bend, points } = fade;
+  void edit({ kind: "set_fade", clip_ids: inHand(desk()), side, length_frames, shape, bend, points });
 }
 
 /** The pair of clips that meets at the edge in hand, if one does. */

@@ -2,6 +2,9 @@ import { describe, expect, it } from "vitest";
 import { toPx, type Viewport } from "../wave/geometry";
 import { FADE_HANDLE_PX, LENS_IDLE, reduceLens, type LensEffect, type LensInput, type LensScene } from "./lensGesture";
 import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from "./stripGesture";
+import { JOIN_IDLE, reduceJoin, type JoinEffect, type JoinInput } from "./joinGesture";
+import { THROUGH } from "../wave/curves.gen";
+import { through, type Point } from "../wave/points";
 import { edgesToWalk, nextUnsaid } from "./walk";
 
 const view: Viewport = { startFrame: 1000, framesPerPx: 10, widthPx: 400 };
@@ -56,6 +59,33 @@ describe("the strip", () => {
       return effect;
     });
     expect(seen).toEqual(effects);
+  });
+});
+
+describe("the join lens", () => {
+  const join = { cutFrame: 3000, lengthFrames: 400, leadFrames: 200 };
+  const x = (frame: number) => toPx(view, frame);
+  it.each<[string, JoinInput[], (JoinEffect | null)[]]>([
+    ["drags the start, the end stays", [{ kind: "down", x: x(2800) }, { kind: "move", x: x(2600) }, { kind: "up" }], [null, null, { kind: "cross", lengthFrames: 600, leadFrames: 400 }]],
+    ["drags the end, the start stays", [{ kind: "down", x: x(3200) }, { kind: "move", x: x(3500) }, { kind: "up" }], [null, null, { kind: "cross", lengthFrames: 700, leadFrames: 200 }]],
+    ["stops at the cut", [{ kind: "down", x: x(3200) }, { kind: "move", x: x(2000) }, { kind: "up" }], [null, null, { kind: "cross", lengthFrames: 200, leadFrames: 200 }]],
+    ["puts it back on Esc", [{ kind: "down", x: x(3200) }, { kind: "move", x: x(3500) }, { kind: "cancel" }, { kind: "up" }], [null, null, null, null]],
+    ["pans elsewhere", [{ kind: "down", x: x(2000) }, { kind: "move", x: x(2100) }, { kind: "up" }], [null, { kind: "pan", startFrame: 900 }, null]],
+  ])("%s", (_, inputs, effects) => {
+    let gesture = JOIN_IDLE;
+    const seen = inputs.map((input) => {
+      const [next, effect] = reduceJoin(gesture, input, join, view);
+      gesture = next;
+      return effect;
+    });
+    expect(seen).toEqual(effects);
+  });
+});
+
+describe("a drawn curve", () => {
+  it("is the core's", () => {
+    const points = THROUGH.points as unknown as Point[];
+    THROUGH.values.forEach((value, n) => expect(through(points, n / 20)).toBeCloseTo(value, 5));
   });
 });
 

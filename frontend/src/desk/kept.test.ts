@@ -19,6 +19,7 @@ const clip = (id: string, head: number, tail: number, finding: string | null = "
   sound_start_frame: finding ? head + 10 : null,
   sound_end_frame: finding ? tail - 10 : null,
   sync_frame: null,
+  line: [],
   head_walked: null,
   tail_walked: null,
 });

@@ -14,6 +14,7 @@ from wemble.core.edit.edges import Hold
 from wemble.core.edit.model import Fade, Grid, Job, Said, Side
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
+from wemble.core.shape.points import Point
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +49,7 @@ class SetFade:
     length_frames: int
     shape: Shape
     bend: float = 0.0
+    points: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +71,15 @@ class SetGain:
     kind: Literal["set_gain"]
     clip_ids: tuple[str, ...]
     gain_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class SetLine:
+    """Draw a level line over a clip: (source frame, dB)."""
+
+    kind: Literal["set_line"]
+    clip_id: str
+    line: tuple[tuple[int, float], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -276,7 +287,7 @@ class SayOfEdge:
 
 
 EditRequest = (
-    MoveEdge | MoveEdges | PutUnder | SetFade | FadeBetween | SetGain | RenameClip | RenameJob
+    MoveEdge | MoveEdges | PutUnder | SetFade | SetLine | FadeBetween | SetGain | RenameClip | RenameJob
     | Split | MoveClips | MoveAudio | CopyClips | RemoveClips | AddLane | SetLane | RemoveLane | SetJoins
     | SetProgramme | AddMark | MoveMark | RenameMark | RemoveMarks | SetGrid | MeasureGrid | SetSync | LineUp | SayOfEdge
 )  # fmt: skip
@@ -294,13 +305,15 @@ def _changed(job: Job, request: EditRequest) -> Edited:
             return edges.move_edge(job, clip_id, side, source_frame, hold)
         case MoveEdges(_, clip_ids, side, by_frames, hold):
             return edges.move_edges(job, clip_ids, side, by_frames, hold)
-        case SetFade(_, clip_ids, side, length_frames, shape, bend):
-            fade = Fade(length_frames, shape, bend, "own") if length_frames else None
+        case SetFade(_, clip_ids, side, length_frames, shape, bend, points):
+            fade = Fade(length_frames, shape, bend, "own", points) if length_frames else None
             return edges.set_fade(job, clip_ids, side, fade)
         case FadeBetween(_, clip_ids, start, end, shape, bend):
             return edges.fade_between(job, clip_ids, start, end, Fade(1, shape, bend, "own"))
         case SetGain(_, clip_ids, gain_db):
             return clips.set_gain(job, clip_ids, gain_db)
+        case SetLine(_, clip_id, line):
+            return clips.set_line(job, clip_id, line)
         case PutUnder(_, clip_ids, source_id):
             return clips.put_under(job, clip_ids, source_id)
         case RenameClip(_, clip_id, name):
@@ -409,6 +422,8 @@ def _described(request: EditRequest) -> tuple[str, str | None]:
         case SetJoins(_, pairs, length_frames):
             melts_as = f"cross {pairs}" if length_frames else None
             return ("crossfade" if length_frames else "take crossfade away"), melts_as
+        case SetLine(_, clip_id):
+            return "level line", f"line {clip_id}"
         case MoveMark(_, mark_id):
             return "move mark", f"mark {mark_id}"
         case SayOfEdge(_, _, _, said):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,12 +92,12 @@ def edge_click(read: Read, edge: Edge, rate_hz: int) -> float:
     if edge.side == "head":
         gain[context:] = 1.0
         if edge.fade and length:
-            gain[context : context + length] = fade_in_gain(length, edge.fade.shape, edge.fade.bend)
+            gain[context : context + length] = fade_in_gain(length, edge.fade.shape, edge.fade.bend, edge.fade.points)
         known = slice(max(context - edge.outside_frames, 0), None)
         return click_figure(read(edge.frame - context, context + inside), gain, known=known)
     gain[:inside] = 1.0
     if edge.fade and length:
-        gain[inside - length : inside] = fade_out_gain(length, edge.fade.shape, edge.fade.bend)
+        gain[inside - length : inside] = fade_out_gain(length, edge.fade.shape, edge.fade.bend, edge.fade.points)
     known = slice(None, inside + min(edge.outside_frames, context))
     return click_figure(read(edge.frame - inside, context + inside), gain, known=known)
 
@@ -130,7 +130,7 @@ def automatic_fades(read: Read, recipe: Recipe, *, rate_hz: int) -> FadeFor:
 
 
 def _of_length(fade: Fade, length: int) -> Fade | None:
-    return Fade(length, fade.shape, fade.bend, fade.made) if length else None
+    return replace(fade, length_frames=length) if length else None
 
 
 def _inward(edge: Edge) -> int:

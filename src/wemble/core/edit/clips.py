@@ -10,6 +10,7 @@ from fractions import Fraction
 
 from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
 from wemble.core.edit.placement import job_span
+from wemble.core.shape.points import check_points
 from wemble.errors import InvalidInput
 
 JOB_RATES_HZ = (8_000, 192_000)
@@ -105,6 +106,7 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
                 sound_end_frame=None, fade_in=_scaled(clip.fade_in, factor, tail - head),
                 fade_out=_scaled(clip.fade_out, factor, tail - head),
                 sync_frame=None if clip.sync_frame is None else min(round(clip.sync_frame * factor), tail - 1),
+                line=tuple((round(frame * factor), level_db) for frame, level_db in clip.line if frame * factor <= new.frames),
             )
         )  # fmt: skip
     scaled = {
@@ -131,6 +133,13 @@ def set_gain(job: Job, clip_ids: tuple[str, ...], gain_db: float) -> Edited:
     """Set the gain of clips, −120 to +40 dB. Raises `InvalidInput`."""
     check_gain(gain_db)
     return Edited(set_clips(job, *(replace(job.clip(clip_id), gain_db=gain_db) for clip_id in clip_ids)))
+
+
+def set_line(job: Job, clip_id: str, line: tuple[tuple[int, float], ...]) -> Edited:
+    """Draw a level line over a clip, (source frame, dB); without points it is gone. Raises `InvalidInput`."""
+    clip = job.clip(clip_id)
+    check_points(line, x=(0, job.source(clip.source_id).frames), y=(-120.0, 40.0))
+    return Edited(set_clips(job, replace(clip, line=line)))
 
 
 def check_gain(gain_db: float) -> None:

@@ -9,6 +9,7 @@ from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, spans_on_lane, start_of, to_source_frames
 from wemble.core.shape.curves import SHAPES
+from wemble.core.shape.points import check_points
 from wemble.errors import InvalidInput
 
 Hold = Literal["length", "inner"]
@@ -64,6 +65,8 @@ def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None)
     """
     if fade is not None and (fade.length_frames < 1 or fade.shape not in SHAPES or not -1.0 <= fade.bend <= 1.0):
         raise InvalidInput("a fade has at least one frame, a known shape and a bend between −1 and +1")
+    if fade is not None:
+        check_points(fade.points, x=(1e-6, 1.0 - 1e-6), y=(0.0, 1.0))
     notes: list[str] = []
     for clip_id in clip_ids:
         clip = job.clip(clip_id)

@@ -13,6 +13,7 @@ from typing import Literal
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
+from wemble.core.shape.points import Point
 from wemble.errors import InvalidInput, NotFound
 
 Brief = Literal["voiceover", "release"]
@@ -24,12 +25,16 @@ MarkKind = Literal["start", "end", "section", "loop"]
 
 @dataclass(frozen=True, slots=True)
 class Fade:
-    """A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own)."""
+    """A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own).
+
+    ``points``, (part of the fade counted from its outer end, gain), draw it in the place of the shape.
+    """
 
     length_frames: int
     shape: Shape = "s"
     bend: float = 0.0
     made: Made = "auto"
+    points: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +82,7 @@ class Clip:
     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
+    ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
     """
 
     id: str
@@ -93,6 +99,7 @@ class Clip:
     sound_start_frame: int | None = None
     sound_end_frame: int | None = None
     sync_frame: int | None = None
+    line: tuple[tuple[int, float], ...] = ()
     head_walked: Walked | None = None
     tail_walked: Walked | None = None
 

@@ -11,6 +11,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from wemble.core.edit.model import Clip, Fade, Job, Join, Lane
 from wemble.core.edit.placement import end_of, in_time_order, placed, start_of
 from wemble.core.shape.crossfade import crossfade_gains
 from wemble.core.shape.curves import fade_in_gain, fade_out_gain
+from wemble.core.shape.points import through
 from wemble.core.signal.levels import Samples, from_db
 from wemble.core.signal.reader import SampleReader
 
@@ -49,7 +51,7 @@ class _Ramp:
             return comes if self.rises else goes
         assert self.fade is not None
         curve = fade_in_gain if self.rises else fade_out_gain
-        return curve(self.length, self.fade.shape, self.fade.bend, start=low, stop=high)
+        return curve(self.length, self.fade.shape, self.fade.bend, self.fade.points, start=low, stop=high)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +67,8 @@ class _Voice:
     origin: int
     gain: tuple[float, ...]
     ramps: tuple[_Ramp, ...]
+    line: tuple[tuple[float, float], ...] = ()
+    """The level line: (job frame, not rounded, dB)."""
 
     @property
     def untouched(self) -> bool:
@@ -122,8 +126,10 @@ class RenderPlan:
         window = total[:, low - start : high - start]
         touching = [ramp for ramp in voice.ramps if ramp.start < high and ramp.start + ramp.length > low]
         gain = np.array(voice.gain)[:, None]
-        if touching:
+        if touching or voice.line:
             curve = np.ones(high - low)
+            if voice.line:
+                curve *= np.power(10.0, through(voice.line, np.arange(low, high, dtype=np.float64)) / 20.0)
             for ramp in touching:
                 ramp.apply(curve, low, self._correlation(ramp, reader))
             window += samples * (gain * curve)
@@ -204,7 +210,9 @@ def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None) ->
         inner = placed(job, clip, clip.tail_frame - clip.fade_out.length_frames)
         ramps.append(_Ramp(inner, end - inner, clip.fade_out, None, False))
     gain = _gains(clip, job.lanes[clip.lane_id], job.channels)
-    return _Voice(start, end, clip.source_id, clip.origin_frame, gain, tuple(ramps))
+    rate = Fraction(job.rate_hz, job.source(clip.source_id).rate_hz)
+    line = tuple((float(clip.origin_frame + frame * rate), level_db) for frame, level_db in clip.line)
+    return _Voice(start, end, clip.source_id, clip.origin_frame, gain, tuple(ramps), line)
 
 
 def _running_maximum(ends: list[int]) -> list[int]:

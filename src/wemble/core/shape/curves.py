@@ -8,7 +8,8 @@ other and an equal-gain crossfade sums to 1. As limits, g(0) = 0 and g(1) = 1.
 - ``s``            g = sin²(πu/2), the raised cosine: half the amplitude in the middle, flat at both ends
 - ``logarithmic``  g = 10^(−3(1−u)): straight in dB from −60
 
-A bend b in −1…+1 turns u into u^(4^−b) before the shape: positive is louder sooner. Monotonic for every b.
+A bend b in −1…+1 turns u into u^(4^−b) before the shape: positive is louder sooner. Monotonic for every b. A fade that
+is drawn goes through points instead, from (0, 0) to (1, 1).
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import NDArray
 
+from wemble.core.shape.points import Point, through
 from wemble.errors import InvalidInput
 
 Shape = Literal["linear", "equal_power", "s", "logarithmic"]
@@ -61,22 +63,41 @@ def curve(u: NDArray[np.float64], shape: Shape, bend: float = 0.0) -> NDArray[np
 
 
 def fade_in_gain(
-    length_frames: int, shape: Shape, bend: float = 0.0, *, start: int = 0, stop: int | None = None
+    length_frames: int,
+    shape: Shape,
+    bend: float = 0.0,
+    points: tuple[Point, ...] = (),
+    *,
+    start: int = 0,
+    stop: int | None = None,
 ) -> NDArray[np.float64]:
     """Return the gain for frames ``[start, stop)`` of a fade in that is ``length_frames`` long.
 
+    With ``points``, (part of the fade, gain) inside 0…1 each, the curve goes through them in the place of the shape.
     Any part of a curve is the same as that part of the whole curve, to the bit.
     """
     at = np.arange(start, length_frames if stop is None else stop, dtype=np.float64)
-    return curve((at + 0.5) / length_frames, shape, bend)
+    u = (at + 0.5) / length_frames
+    if not points:
+        return curve(u, shape, bend)
+    bent = u if bend == 0.0 else np.power(u, 4.0**-bend)
+    return np.clip(through([(0.0, 0.0), *points, (1.0, 1.0)], bent), 0.0, 1.0)
 
 
 def fade_out_gain(
-    length_frames: int, shape: Shape, bend: float = 0.0, *, start: int = 0, stop: int | None = None
+    length_frames: int,
+    shape: Shape,
+    bend: float = 0.0,
+    points: tuple[Point, ...] = (),
+    *,
+    start: int = 0,
+    stop: int | None = None,
 ) -> NDArray[np.float64]:
     """Return the gain for frames ``[start, stop)`` of a fade out: the mirror image of the fade in."""
     last = length_frames if stop is None else stop
-    return fade_in_gain(length_frames, shape, bend, start=length_frames - last, stop=length_frames - start)[::-1]
+    return fade_in_gain(length_frames, shape, bend, points, start=length_frames - last, stop=length_frames - start)[
+        ::-1
+    ]
 
 
 def passes_at(level_db: float, shape: Shape, bend: float = 0.0) -> float:
