@@ -62,18 +62,77 @@ def main() -> None:
         page.get_by_role("button", name="Send", exact=True).click()
         page.get_by_role("link", name="download all").wait_for()
         take(page, "send")
-        page.get_by_role("button", name="booth theme").click()
-        page.keyboard.press("1")
-        head = page.get_by_role("region", name="head of Ticket hall, prices").locator("canvas").bounding_box()
-        assert head
-        page.mouse.move(head["x"] + 0.62 * head["width"], head["y"] + 100)
-        for _ in range(12):
-            page.mouse.wheel(0, -220)
-        for _ in range(3):
-            page.keyboard.press("]")
-        take(page, "booth")
+        walk_and_hear(page)
+        booth(page)
+        by_hand(page, server.url)
         browser.close()
     server.kill()
+
+
+def walk_and_hear(page: Page) -> None:
+    page.keyboard.press("2")
+    page.keyboard.press("u")
+    page.wait_for_timeout(1200)
+    page.keyboard.press("i")
+    take(page, "walk")
+    page.keyboard.press("u")
+
+
+def booth(page: Page) -> None:
+    page.get_by_text("Ticket hall, prices").click()
+    page.get_by_role("button", name="booth theme").click()
+    page.keyboard.press("1")
+    head = page.get_by_role("region", name="head of Ticket hall, prices").locator("canvas").bounding_box()
+    assert head
+    page.mouse.move(head["x"] + 0.62 * head["width"], head["y"] + 100)
+    for _ in range(12):
+        page.mouse.wheel(0, -220)
+    for _ in range(3):
+        page.keyboard.press("]")
+    take(page, "booth")
+    page.get_by_role("button", name="paper theme").click()
+
+
+def by_hand(page: Page, url: str) -> None:
+    """Slack Tide: cut, crossed, marked, and seen by its spectrum."""
+    page.goto(url)
+    page.get_by_role("link", name="Slack Tide").click()
+    page.get_by_title("Ebb (double-click to rename)").wait_for()
+    page.keyboard.press("3")
+    page.keyboard.press("0")
+    for label, text in (("programme starts at", "0:08.8"), ("programme ends at", "3:12.8")):
+        page.get_by_label(label, exact=True).fill(text)
+        page.keyboard.press("Enter")
+    strip = page.get_by_role("region", name="strip").locator("canvas").bounding_box()
+    assert strip
+    for part, key in ((0.3, "m"), (0.62, "m"), (0.45, "t"), (0.75, "t")):
+        page.mouse.click(strip["x"] + part * strip["width"], strip["y"] + 120)
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+    take(page, "mark")
+    page.keyboard.press("2")
+    page.get_by_title("Ebb 2 (double-click to rename)").click()
+    page.keyboard.press("x")
+    length = page.get_by_role("spinbutton", name="length of the crossfade")
+    length.press("Enter")
+    page.get_by_role("textbox", name="length of the crossfade").fill("80")
+    page.keyboard.press("Enter")
+    page.keyboard.press("v")
+    page.keyboard.press("[")
+    page.keyboard.press("[")
+    take(page, "join")
+    page.keyboard.press("v")
+    for _ in range(3):
+        page.keyboard.press("+")
+    page.keyboard.press("s")
+    page.get_by_title("Bell riff (double-click to rename)").click()
+    head = page.get_by_role("region", name="head of Bell riff").locator("canvas").bounding_box()
+    assert head
+    page.mouse.move(head["x"] + 0.3 * head["width"], head["y"] + 100)
+    for _ in range(4):
+        page.mouse.wheel(0, 220)
+    page.wait_for_timeout(2000)
+    take(page, "spectral")
 
 
 if __name__ == "__main__":

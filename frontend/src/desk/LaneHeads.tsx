@@ -1,6 +1,6 @@
 import { Num } from "../ui/Num";
 import { useState } from "react";
-import { toggleLane } from "./byHand";
+import { addLane, toggleLane } from "./byHand";
 import { heardLanes, lanesInOrder } from "./placement";
 import { edit, useOpen } from "./state";
 import type { Lane } from "../api/types";
@@ -11,6 +11,11 @@ export function LaneHeads({ topPx, laneHeightPx }: { readonly topPx: number; rea
   const heard = heardLanes(job);
   return (
     <>
+      {lanesInOrder(job).length > 0 && (
+        <button type="button" className="absolute right-2 bg-sheet/85 px-1 text-xs text-soft hover:underline" style={{ top: topPx + 2 }} onClick={addLane}>
+          add a lane
+        </button>
+      )}
       {lanesInOrder(job).map((lane, n) => (
         <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={topPx + n * laneHeightPx} />
       ))}

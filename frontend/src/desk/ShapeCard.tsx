@@ -19,7 +19,8 @@ export function ShapeCard() {
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
         <h2 className="text-base font-bold">Shape the edges</h2>
-        <p className="text-base leading-8">
+        <InHand />
+        <p className="border-t border-rule pt-2 text-base leading-8">
           New edges fade by themselves over <Num label="automatic fade" value={recipe.fade_ms} unit="ms" lowest={0} highest={60_000} step={1} onChange={(ms) => setRecipe({ fade_ms: ms })} /> along{" "}
           <select
             aria-label="shape of automatic fades"
@@ -36,7 +37,6 @@ export function ShapeCard() {
         </p>
         <AutomaticFades />
         <FadeCounts />
-        <InHand />
       </div>
       <div className="border-t border-rule p-4">
         <Button tone="strong" className="w-full py-1.5" disabled={!drafted || !searched || busy !== null} title={searched ? undefined : "nothing was searched yet: apply the recipe in Find first"} onClick={() => void applyRecipe()}>
@@ -77,7 +77,7 @@ function InHand() {
   const hold = useOpen((desk) => desk.hold);
   if (!clip) return null;
   return (
-    <section className="space-y-2 border-t border-rule pt-3">
+    <section className="space-y-2">
       <h3 className="font-bold">{ids.length > 1 ? `${ids.length} clips in hand` : <bdi>{clip.name}</bdi>}</h3>
       <p className="leading-7">
         Gain{" "}

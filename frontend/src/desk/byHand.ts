@@ -1,6 +1,6 @@
 /** The hand's edits, as asked for by keys, cards and gestures: each looks at what is in hand and sends one edit. */
 import type { Fade, Law, Side } from "../api/types";
-import { clipsInOrder, endOf, startOf } from "./placement";
+import { clipsInOrder, endOf, lanesInOrder, startOf } from "./placement";
 import { choose, clipInHand, desk, edit, go, inHand, tell, type Desk } from "./state";
 
 /** Move the edge in hand of every clip in hand, by source frames of the one in the lenses. */
@@ -171,3 +171,24 @@ export function toggleLane(what: "muted" | "solo", laneId = clipInHand(desk())?.
 
 const sourceRate = (state: Desk, sourceId: string): number => state.job.sources[sourceId]?.rate_hz ?? 48_000;
 const inJobFrames = (state: Desk, sourceId: string, frames: number): number => Math.round((frames * state.job.rate_hz) / sourceRate(state, sourceId));
+
+export const addLane = (): void => void edit({ kind: "add_lane", name: `Lane ${lanesInOrder(desk().job).length + 1}` });
+
+/** Take the lane in hand away, or the last empty one. */
+export function removeLane(): void {
+  const { job } = desk();
+  const used = new Set(Object.values(job.clips).map((clip) => clip.lane_id));
+  const lane = lanesInOrder(job).filter((one) => !used.has(one.id)).at(-1);
+  if (lane) void edit({ kind: "remove_lane", lane_id: lane.id });
+  else tell("No lane is empty: move or remove its clips first.");
+}
+
+/** Move what is in hand to the lane above or below; below the last, a new one has to be added first. */
+export function toLane(direction: 1 | -1): void {
+  const state = desk();
+  const lanes = lanesInOrder(state.job);
+  const at = lanes.findIndex((lane) => lane.id === clipInHand(state)?.lane_id);
+  const lane = at < 0 ? undefined : lanes[at + direction];
+  if (lane) void edit({ kind: "move_clips", clip_ids: inHand(state), by_frames: 0, to_lane_id: lane.id });
+  else tell(direction > 0 ? "There is no lane below: add one first." : "There is no lane above.");
+}

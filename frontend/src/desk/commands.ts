@@ -1,5 +1,5 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, setSyncHere, splitAtCursor, toggleLane } from "./byHand";
+import { addLane, copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "./byHand";
 import { clipsInOrder } from "./placement";
 import {
   choose, desk, go, goTo, hearClip, hearEdge, hearJoin, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSpectral, setWalking, speaks, step, togglePlay,
@@ -73,6 +73,10 @@ export const COMMANDS: readonly Command[] = [
   command("clip", "remove and close up the lane", "Backspace", () => removeChosen("lane")),
   command("clip", "remove and close up all lanes", "", () => removeChosen("all")),
   command("clip", "choose every clip", "*", chooseAll),
+  command("clip", "to the lane above", "{", () => toLane(-1)),
+  command("clip", "to the lane below", "}", () => toLane(1)),
+  command("clip", "add a lane", "", addLane),
+  command("clip", "remove an empty lane", "", removeLane),
   command("clip", "mute the lane", "", () => toggleLane("muted")),
   command("clip", "play the lane alone", "", () => toggleLane("solo")),
   command("mark", "drop a mark", "m", dropMark),
