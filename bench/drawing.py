@@ -172,6 +172,11 @@ def measure(page: Page, url: str) -> None:
             f"{act}: {len(times)} frames, median {np.median(times):.1f} ms, "
             f"95 % {np.percentile(times, 95):.1f} ms  (asked ≤ 17 ms)"
         )
+    page.keyboard.press("s")
+    page.wait_for_timeout(2_000)
+    for act in ("pan", "zoom"):
+        times = np.array(frames_while(page, act))
+        print(f"spectral view, {act}: 95 % {np.percentile(times, 95):.1f} ms  (asked: as fast as the waveform)")
     times = np.array(drag_threshold(page, url))
     print(
         f"dragged threshold on an hour: {len(times)} moves, median {np.median(times):.0f} ms, "

@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, JobCard, OpenedJob, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, JobCard, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -64,6 +64,7 @@ export const api = {
   programmeFromSound: (id: string, base_revision: number) => json<EditAnswer>("POST", `/jobs/${id}/programme-from-sound`, { base_revision }),
   verdicts: (id: string, revision: number, signal: AbortSignal) =>
     json<{ revision: number; clips: ClipVerdicts[] }>("GET", `/jobs/${id}/revisions/${revision}/verdicts`, undefined, signal),
+  overlaps: (id: string, revision: number, clipId: string) => json<{ overlaps: Overlap[] }>("GET", `/jobs/${id}/revisions/${revision}/clips/${clipId}/overlaps`).then((answer) => answer.overlaps),
   source: (id: string) => json<SourceInfo>("GET", `/sources/${id}`),
   recipes: () => json<{ recipes: Record<string, Recipe> }>("GET", "/recipes").then((answer) => answer.recipes),
   saveRecipe: (name: string, recipe: Recipe) => json("PUT", `/recipes/${encodeURIComponent(name)}`, { recipe }),

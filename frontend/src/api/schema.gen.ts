@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/revisions/{revision}/clips/{clip_id}/overlaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say where others lie over a clip, and how loud it is there. */
+        get: operations["overlaps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/revisions/{revision}/verdicts": {
         parameters: {
             query?: never;
@@ -1274,6 +1291,28 @@ export interface components {
             redo_label: string | null;
         };
         /**
+         * Overlap
+         * @description A stretch in which another clip lies on the same lane, and the loudest sample of the sum there, in dB.
+         */
+        Overlap: {
+            /** Clip Id */
+            clip_id: string;
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Peak Db */
+            peak_db: number;
+        };
+        /**
+         * OverlapList
+         * @description Where others lie over a clip.
+         */
+        OverlapList: {
+            /** Overlaps */
+            overlaps: components["schemas"]["Overlap"][];
+        };
+        /**
          * OwnFields
          * @description The job's own fields, as a change holds them; one written by an older Wemble lacks the last ones.
          */
@@ -2306,6 +2345,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlaps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                revision: number;
+                clip_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlapList"];
                 };
             };
             /** @description not done */

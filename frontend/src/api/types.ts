@@ -32,6 +32,7 @@ export type Edit = Exclude<EditBody["edit"], LaneEdit> | (Omit<LaneEdit, "settin
 export type EditAnswer = Schemas["EditAnswer"];
 export type Change = Schemas["ChangeBody"];
 export type SourceInfo = Schemas["SourceInfo"];
+export type Overlap = Schemas["Overlap"];
 export type Task = Schemas["TaskRow"];
 export type Verdict = Schemas["Verdict"];
 export type ClipVerdicts = Schemas["ClipVerdicts"];

@@ -1,4 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { useShallow } from "zustand/react/shallow";
+import { api } from "../api/client";
 import type { Clip, Law, Shape } from "../api/types";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
@@ -6,6 +8,7 @@ import { PointsEditor } from "../ui/PointsEditor";
 import type { Point } from "../wave/points";
 import { cross, fadeOver, pairsInHand, removeChosen, setFadeOfChosen, splitAtCursor } from "./byHand";
 import { keyOf } from "./commands";
+import { clipsInOrder, endOf, startOf } from "./placement";
 import { applyRecipe, clipInHand, edit, inHand, setAutoFades, setHold, setRecipe, useOpen, type Hold } from "./state";
 
 /** Step 2: the fades that edges get by themselves, and the clip in hand. */
@@ -103,11 +106,33 @@ function InHand() {
         </Button>
       </div>
       <JoinSettings />
+      <Overlaps clip={clip} />
       <Drawn clip={clip} />
       <Recording ids={ids} sourceId={clip.source_id} />
       <p className="text-soft">In the lenses drag an edge, the ring at the inner end of its fade, or the square on its curve, which bends it.</p>
       <Button onClick={() => removeChosen("no")}>{ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
     </section>
+  );
+}
+
+/** Clips laid over this one on purpose: for how long, and the peak of the sum. */
+function Overlaps({ clip }: { readonly clip: Clip }) {
+  const job = useOpen((desk) => desk.job);
+  const id = useOpen((desk) => desk.id);
+  const revision = useOpen((desk) => desk.revision);
+  const [start, end] = [startOf(job, clip), endOf(job, clip)];
+  const any = clipsInOrder(job).some((other) => other.id !== clip.id && other.lane_id === clip.lane_id && startOf(job, other) < end && start < endOf(job, other));
+  const asked = useQuery({ queryKey: ["overlaps", id, revision, clip.id], queryFn: () => api.overlaps(id, revision, clip.id), enabled: any });
+  if (!any) return null;
+  return (
+    <ul aria-label="overlaps">
+      {(asked.data ?? []).map((overlap) => (
+        <li key={overlap.clip_id} className={overlap.peak_db > 0 ? "text-fail" : "text-soft"}>
+          Lies over <bdi>{job.clips[overlap.clip_id]?.name}</bdi> for <span className="num">{((overlap.end_frame - overlap.start_frame) / (job.rate_hz || 48_000)).toFixed(3)} s</span>; together they peak at{" "}
+          <span className="num">{overlap.peak_db.toFixed(1).replace("-", "−")} dB</span>.
+        </li>
+      ))}
+    </ul>
   );
 }
 

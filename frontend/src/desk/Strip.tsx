@@ -5,12 +5,15 @@ import { inks } from "../ui/theme";
 import { clamped, endFrame, scrolled, showing, toPx, zoomedAt, type Limits, type Viewport } from "../wave/geometry";
 import { drawnEnd, runs as runsOf, type Run } from "./kept";
 import { LaneHeads } from "./LaneHeads";
-import { endOf, heardLanes, lanesInOrder, markFrame, sourceFrameAt, startOf } from "./placement";
+import { endOf, heardLanes, lanesInOrder, markFrame, placed, sourceFrameAt, startOf } from "./placement";
 import { choose, clipInHand, edit, inHand, desk, player, setCursor, setSelection, spectraOf, tilesOf, useOpen } from "./state";
 import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
 import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput, type Under } from "./stripGesture";
 import { usePlayhead } from "./usePlayhead";
+import { snapped, snapTargets } from "./stripSnap";
 import { useStripKeys } from "./stripView";
+
+const SNAP_REACH_PX = 8;
 
 /** The whole job, at any zoom: what is kept in ink, what is cut away pale. */
 export function Strip() {
@@ -23,6 +26,7 @@ export function Strip() {
   const arrivals = useOpen((desk) => desk.arrivals);
   const cursorFrame = usePlayhead();
   const chosen = useOpen((desk) => desk.chosen);
+  const snaps = useOpen((desk) => desk.snaps);
   const style = useOpen((desk) => desk.timeStyle);
   const [live, setLive] = useState<StripGesture>(IDLE);
   const still = useMemo(() => runsOf(job, drafts), [job, drafts]);
@@ -135,6 +139,17 @@ export function Strip() {
     if (next.phase === "moving" || next.phase === "mark" || live.phase !== "idle") setLive(next);
     if (effect) carryOut(effect);
   };
+  /** Where a drag has got to: on a beat, a mark, an edge or the cursor if it is near and snapping was asked for. */
+  const whereTo = (frame: number): number => {
+    const now = gesture.current;
+    if (!snaps || (now.phase !== "moving" && now.phase !== "mark")) return frame;
+    const reach = SNAP_REACH_PX * view.framesPerPx;
+    if (now.phase === "mark") return snapped(job, frame, snapTargets(job, cursorFrame, new Set(), now.markId), reach);
+    const held = job.clips[now.clipId];
+    if (!held) return frame;
+    const anchor = held.sync_frame === null ? startOf(job, held) : placed(job, held, held.sync_frame);
+    return now.frame + snapped(job, anchor + frame - now.frame, snapTargets(job, cursorFrame, chosen, null), reach) - anchor;
+  };
   const carryOut = (effect: StripEffect) => {
     if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end });
     if (effect.kind === "unselect") setSelection(null);
@@ -195,11 +210,11 @@ export function Strip() {
         onPointerMove={(event) => {
           const place = at(event);
           if (gesture.current.phase === "idle") setShape({ wave: "default", overview: "default", ruler: "default", name: "grab", mark: "ew-resize" }[under(place).on]);
-          act({ kind: "move", x: place.x, frame: place.frame, laneId: otherLane(place.lane?.laneId) });
+          act({ kind: "move", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
         }}
         onPointerUp={(event) => {
           const place = at(event);
-          act({ kind: "up", x: place.x, frame: place.frame, laneId: otherLane(place.lane?.laneId) });
+          act({ kind: "up", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
         }}
         onPointerCancel={() => act({ kind: "cancel" })}
       />

@@ -2,8 +2,9 @@ import { Play, Repeat, Square } from "lucide-react";
 import { useEffect, useRef } from "react";
 import { formatPlace, type TimeStyle } from "../time/format";
 import { keyOf } from "./commands";
+import { Num } from "../ui/Num";
 import { pairInHand } from "./byHand";
-import { clipInHand, hearEdge, hearJoin, player, setHearing, setLoops, setTimeStyle, togglePlay, useOpen, type Hearing } from "./state";
+import { clipInHand, hearEdge, hearJoin, player, setAround, setHearing, setLoops, setTimeStyle, togglePlay, useOpen, type Hearing } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
 const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-2.5 py-1.5 whitespace-nowrap hover:border-ink disabled:text-soft disabled:opacity-60";
@@ -26,6 +27,7 @@ export function Transport() {
   const style = useOpen((desk) => desk.timeStyle);
   const nothing = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
   const noClip = useOpen((desk) => clipInHand(desk) === undefined);
+  const aroundS = useOpen((desk) => desk.aroundS);
   const hearing = useOpen((desk) => desk.hearing);
   const frame = usePlayhead();
   return (
@@ -48,6 +50,9 @@ export function Transport() {
       <button type="button" aria-pressed={loops} className={`${button} ${loops ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setLoops(!loops)}>
         <Repeat size={14} aria-hidden /> loop {key("loop")}
       </button>
+      <span className="whitespace-nowrap text-soft">
+        <Num label="heard around an edge" value={aroundS} unit="s" lowest={0.1} highest={30} step={0.1} decimals={1} onChange={setAround} /> around
+      </span>
       <label className="flex items-center gap-1.5 text-soft">
         heard
         <select
@@ -68,7 +73,7 @@ export function Transport() {
           {job.grid && <option value="bars">bars</option>}
         </select>
       </label>
-      <span className="num ml-auto text-soft">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
+      <span className="num ml-auto whitespace-nowrap text-soft">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
       <Meter playing={playing} />
     </footer>
   );

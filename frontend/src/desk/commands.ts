@@ -2,7 +2,7 @@
 import { addLane, copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "./byHand";
 import { clipsInOrder } from "./placement";
 import {
-  choose, desk, go, goTo, hearClip, hearEdge, hearJoin, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSpectral, setWalking, speaks, step, togglePlay,
+  choose, desk, go, goTo, hearClip, hearEdge, hearJoin, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSnaps, setSpectral, setWalking, speaks, step, togglePlay,
   type Hearing,
 } from "./state";
 
@@ -72,6 +72,7 @@ export const COMMANDS: readonly Command[] = [
   command("clip", "remove", "Delete", () => removeChosen("no")),
   command("clip", "remove and close up the lane", "Backspace", () => removeChosen("lane")),
   command("clip", "remove and close up all lanes", "", () => removeChosen("all")),
+  command("clip", "drags snap, or do not", "N", () => setSnaps(!desk().snaps)),
   command("clip", "choose every clip", "*", chooseAll),
   command("clip", "to the lane above", "{", () => toLane(-1)),
   command("clip", "to the lane below", "}", () => toLane(1)),

@@ -5,6 +5,7 @@ import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from
 import { JOIN_IDLE, reduceJoin, type JoinEffect, type JoinInput } from "./joinGesture";
 import { THROUGH } from "../wave/curves.gen";
 import { through, type Point } from "../wave/points";
+import { snapped } from "./stripSnap";
 import { edgesToWalk, nextUnsaid } from "./walk";
 
 const view: Viewport = { startFrame: 1000, framesPerPx: 10, widthPx: 400 };
@@ -79,6 +80,16 @@ describe("the join lens", () => {
       return effect;
     });
     expect(seen).toEqual(effects);
+  });
+});
+
+describe("snapping", () => {
+  const job = { grid: { bpm_numerator: 96, bpm_denominator: 1, beats_a_bar: 4, first_frame: 0 }, rate_hz: 48_000 };
+  it("goes to the nearest beat, mark or edge within reach, and else leaves alone", () => {
+    expect(snapped(job, 29_900, [31_000], 500)).toBe(30_000); // a beat is 30,000 frames
+    expect(snapped(job, 30_900, [31_000], 1_000)).toBe(31_000);
+    expect(snapped(job, 15_000, [], 500)).toBe(15_000);
+    expect(snapped({ ...job, grid: null }, 29_900, [], 500)).toBe(29_900);
   });
 });
 

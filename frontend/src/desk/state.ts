@@ -35,6 +35,9 @@ export interface Desk {
   readonly chosen: ReadonlySet<string>;
   readonly side: Side;
   readonly hold: Hold;
+  readonly snaps: boolean;
+  /** How much is heard on each side of an edge or a join. */
+  readonly aroundS: number;
   readonly walking: boolean;
   readonly joinLens: boolean;
   readonly spectral: boolean;
@@ -137,6 +140,8 @@ export async function openDesk(id: string): Promise<void> {
     chosen: new Set(),
     side: "head",
     hold: "length",
+    snaps: false,
+    aroundS: 1,
     walking: false,
     joinLens: false,
     spectral: false,
@@ -190,6 +195,8 @@ export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0,
 export const setLoops = (loops: boolean): void => set({ loops });
 
 export const setHold = (hold: Hold): void => set({ hold });
+export const setSnaps = (snaps: boolean): void => set({ snaps });
+export const setAround = (aroundS: number): void => set({ aroundS });
 export const setWalking = (walking: boolean): void => set({ walking });
 export const setJoinLens = (joinLens: boolean): void => set({ joinLens });
 export const setSpectral = (spectral: boolean): void => set({ spectral });
@@ -434,8 +441,6 @@ async function refreshVerdicts(): Promise<void> {
 
 // --- listening ---
 
-export const AROUND_S = 1;
-
 function audioSource() {
   const { id, job } = desk();
   return {
@@ -472,19 +477,19 @@ export function hearEdge(side: Side): void {
   const state = desk();
   const clip = clipInHand(state);
   if (!clip) return;
-  const around = AROUND_S * state.job.rate_hz;
+  const around = Math.round(state.aroundS * state.job.rate_hz);
   set({ side });
   const at = side === "head" ? startOf(state.job, clip) : endOf(state.job, clip);
-  play([side === "head" ? { start: Math.max(at - around / 4, 0), end: at + around } : { start: Math.max(at - around, 0), end: at + around / 4 }]);
+  play([side === "head" ? { start: Math.max(at - Math.round(around / 4), 0), end: at + around } : { start: Math.max(at - around, 0), end: at + Math.round(around / 4) }]);
 }
 
 /** Play a moment around the cut between the clip in hand and its neighbour. */
 export function hearJoin(): void {
-  const { job, side } = desk();
+  const { job, side, aroundS } = desk();
   const clip = clipInHand(desk());
   if (!clip) return;
   const cut = side === "head" ? startOf(job, clip) : endOf(job, clip);
-  const around = AROUND_S * job.rate_hz;
+  const around = Math.round(aroundS * job.rate_hz);
   play([{ start: Math.max(cut - around, 0), end: cut + around }]);
 }
 

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from wemble.actions.checking import ClipVerdicts
 from wemble.actions.edits import EditRequest
 from wemble.actions.finding import Draft
+from wemble.actions.overlapping import Overlap
 from wemble.actions.overview import JobCard
 from wemble.actions.sending import Preview, Request
 from wemble.core.edges.recipe import Recipe, Treatment
@@ -133,6 +134,12 @@ class VerdictList(Body):
 
     revision: int
     clips: list[ClipVerdicts]
+
+
+class OverlapList(Body):
+    """Where others lie over a clip."""
+
+    overlaps: list[Overlap]
 
 
 class SourceInfo(Body):

@@ -13,6 +13,7 @@ from wemble.actions import (
     fading,
     finding,
     importing,
+    overlapping,
     overview,
     pictures,
     recipes,
@@ -114,6 +115,12 @@ def apply(body: models.ApplyBody, job_id: str) -> models.EditAnswer:
 def verdicts(job_id: str, revision: int) -> models.VerdictList:
     """Check every edge."""
     return models.VerdictList(revision=revision, clips=checking.verdicts(library(), revision))
+
+
+@endpoint(api, "GET", "/jobs/<job_id>/revisions/<int:revision>/clips/<clip_id>/overlaps", answer=models.OverlapList)
+def overlaps(job_id: str, revision: int, clip_id: str) -> models.OverlapList:
+    """Say where others lie over a clip, and how loud it is there."""
+    return models.OverlapList(overlaps=overlapping.overlaps(library(), revision, clip_id))
 
 
 @endpoint(api, "GET", "/sources/<source_id>", answer=models.SourceInfo)
