@@ -278,7 +278,11 @@ def test_clips_are_moved_by_name_and_lanes_muted_while_playing(page: Page, demo_
     row(page, "Bell riff").click()
     page.keyboard.press("c")
     until(page, "window.heard.length >= 3")
+    page.keyboard.press("m")  # dropped where it sounds now, on the sound that is under it
+    settled(page)
     page.keyboard.press(" ")
+    (mark,) = state(demo_server, job)["marks"].values()
+    assert mark["clip_id"] == riff["id"] and riff["head_frame"] < mark["frame"] < riff["head_frame"] + 8 * RATE
     heard = page.evaluate("window.heard.slice(0, 2).map((block) => block.channels)")
     samples = np.concatenate([np.array(block, np.float32) for block in heard], axis=1)
     assert np.array_equal(
@@ -310,6 +314,25 @@ def test_the_walk_goes_on_where_it_was_left(page: Page, demo_server: Server, job
     page.keyboard.press("o")
     settled(page)
     expect(walk).to_contain_text("2 of 4 edges left, 1 sent back")
+
+
+def test_a_join_is_walked_as_a_join(page: Page, demo_server: Server, job: str) -> None:
+    page.mouse.click(*in_strip(page, 40))
+    page.keyboard.press("t")
+    settled(page)
+    row(page, "Ebb 2").click()
+    page.keyboard.press("x")
+    settled(page)
+    page.keyboard.press("u")
+    settled(page)
+    join = page.get_by_label("join of Ebb and Ebb 2")
+    for _ in range(3):  # three edges: the riff's two, and the join
+        if join.is_visible():
+            break
+        page.keyboard.press("i")
+        settled(page)
+    expect(join).to_be_visible()
+    expect(page.get_by_label("walk", exact=True)).to_contain_text("of 3 edges left")
 
 
 def test_everything_is_found_by_name_has_keys_of_ones_own_and_axe_is_content(

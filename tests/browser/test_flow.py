@@ -152,7 +152,7 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     page.keyboard.press("Enter")
     settled(page)
     own = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]["fade_out"]
-    assert own == {"length_frames": 1200, "shape": "equal_power", "bend": 0.0, "made": "own"}
+    assert own == {"length_frames": 1200, "shape": "equal_power", "bend": 0.0, "made": "own", "points": []}
     page.keyboard.press("1")
     type_number(page, "room after", "200")
     page.get_by_role("button", name="Apply", exact=True).click()

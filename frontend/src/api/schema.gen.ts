@@ -1970,7 +1970,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join";
             /**
              * State
              * @enum {string}

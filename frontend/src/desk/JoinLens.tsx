@@ -8,7 +8,8 @@ import { cross } from "./byHand";
 import { drawJoin } from "./joinDraw";
 import { endOfJoin, JOIN_IDLE, reduceJoin, startOfJoin, underJoin, withEnd, type JoinGesture, type JoinInput, type JoinScene } from "./joinGesture";
 import { endOf, placed, sourceFrameAt, startOf } from "./placement";
-import { setJoinLens, setLevelZoom, tilesOf, useOpen } from "./state";
+import { tilesOf } from "./pictures";
+import { setJoinLens, setLevelZoom, useOpen } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
 const WIDTH_S = 0.5;

@@ -8,7 +8,8 @@ import { Num } from "../ui/Num";
 import { dropMark, programmeFrom, setSyncHere } from "./byHand";
 import { keyOf } from "./commands";
 import { markFrame } from "./placement";
-import { clipInHand, edit, play, programmeFromSound, setCursor, tell, useOpen } from "./state";
+import { play } from "./listening";
+import { clipInHand, edit, programmeFromSound, setCursor, tell, useOpen } from "./state";
 
 /** Step 3: where the programme starts and ends, sections, and musical time. */
 export function MarkCard() {

@@ -6,7 +6,8 @@ import { clamped, endFrame, scrolled, showing, toPx, zoomedAt, type Limits, type
 import { drawnEnd, runs as runsOf, type Run } from "./kept";
 import { LaneHeads } from "./LaneHeads";
 import { endOf, heardLanes, lanesInOrder, markFrame, placed, sourceFrameAt, startOf } from "./placement";
-import { choose, clipInHand, edit, inHand, desk, player, setCursor, setSelection, spectraOf, tilesOf, useOpen } from "./state";
+import { spectraOf, tilesOf } from "./pictures";
+import { choose, clipInHand, edit, inHand, desk, player, setCursor, setSelection, useOpen } from "./state";
 import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
 import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput, type Under } from "./stripGesture";
 import { usePlayhead } from "./usePlayhead";

@@ -4,7 +4,8 @@ import { formatPlace, type TimeStyle } from "../time/format";
 import { keyOf } from "./commands";
 import { Num } from "../ui/Num";
 import { pairInHand } from "./byHand";
-import { clipInHand, hearEdge, hearJoin, player, setAround, setHearing, setLoops, setTimeStyle, togglePlay, useOpen, type Hearing } from "./state";
+import { hearEdge, hearJoin, togglePlay } from "./listening";
+import { clipInHand, player, setAround, setHearing, setLoops, setTimeStyle, useOpen, type Hearing } from "./state";
 import { usePlayhead } from "./usePlayhead";
 
 const button = "flex items-center gap-2 rounded-(--radius) border border-rule bg-sheet px-2.5 py-1.5 whitespace-nowrap hover:border-ink disabled:text-soft disabled:opacity-60";

@@ -2,7 +2,8 @@ import { Check, Undo2 } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { Button } from "../ui/Button";
 import { keyOf, onCommand } from "./commands";
-import { choose, desk, edit, hearEdge, setWalking, useOpen } from "./state";
+import { hearEdge, hearJoin } from "./listening";
+import { choose, desk, edit, setJoinLens, setWalking, useOpen } from "./state";
 import { edgesToWalk, nextUnsaid, type WalkEdge, type WalkOrder } from "./walk";
 
 /** The walk: how many edges are left, what can be said of the one in hand, and on to the next, which is heard. */
@@ -19,7 +20,10 @@ export function WalkBar() {
   const goTo = (edge: WalkEdge | null) => {
     if (!edge) return;
     choose(edge.clipId, edge.side);
-    hearEdge(edge.side);
+    const crossed = edge.side === "tail" && Object.values(desk().job.joins).some((join) => join.left_clip_id === edge.clipId);
+    setJoinLens(crossed);
+    if (crossed) hearJoin();
+    else hearEdge(edge.side);
   };
   const say = (said: "accepted" | "sent_back" | null) => {
     if (clipId === null) return;

@@ -1,7 +1,7 @@
 /** The hand's edits, as asked for by keys, cards and gestures: each looks at what is in hand and sends one edit. */
 import type { Fade, Law, Side } from "../api/types";
-import { clipsInOrder, endOf, lanesInOrder, startOf } from "./placement";
-import { choose, clipInHand, desk, edit, go, inHand, tell, type Desk } from "./state";
+import { clipsInOrder, endOf, heardLanes, lanesInOrder, startOf } from "./placement";
+import { choose, clipInHand, desk, edit, go, hereFrame, inHand, tell, type Desk } from "./state";
 
 /** Move the edge in hand of every clip in hand, by source frames of the one in the lenses. */
 export function nudge(frames: number): void {
@@ -45,7 +45,7 @@ export function removeChosen(close: "no" | "lane" | "all"): void {
 export function splitAtCursor(): void {
   void edit(() => {
     const state = desk();
-    const at = Math.round(state.cursorFrame);
+    const at = hereFrame();
     const there = (id: string): boolean => {
       const clip = state.job.clips[id];
       return clip !== undefined && startOf(state.job, clip) < at && at < endOf(state.job, clip);
@@ -57,27 +57,28 @@ export function splitAtCursor(): void {
 
 export function copyToCursor(): void {
   const ids = inHand(desk());
-  if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: Math.round(desk().cursorFrame), to_lane_id: null }));
+  if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: hereFrame(), to_lane_id: null }));
 }
 
 export function moveToCursor(): void {
   void edit(() => {
-    const { job, cursorFrame, ...state } = desk();
-    const clips = inHand({ ...state, job, cursorFrame }).flatMap((id) => job.clips[id] ?? []);
+    const state = desk();
+    const { job } = state;
+    const clips = inHand(state).flatMap((id) => job.clips[id] ?? []);
     if (clips.length === 0) return null;
     const first = Math.min(...clips.map((clip) => startOf(job, clip)));
-    return { kind: "move_clips", clip_ids: clips.map((clip) => clip.id), by_frames: Math.round(cursorFrame) - first, to_lane_id: null };
+    return { kind: "move_clips", clip_ids: clips.map((clip) => clip.id), by_frames: hereFrame() - first, to_lane_id: null };
   });
 }
 
 /** From here to the end, from the start to here, or the part of the selection that is inside. */
 export function fadeOver(what: "to_end" | "from_start" | "selection"): void {
   const state = desk();
-  const { job, selection, cursorFrame } = state;
+  const { job, selection } = state;
   const clips = inHand(state).flatMap((id) => job.clips[id] ?? []);
   if (clips.length === 0) return;
   if (what === "selection" && !selection) return tell("Select a stretch across an edge first: drag over the strip.");
-  const here = Math.round(cursorFrame);
+  const here = hereFrame();
   const [start, end] = {
     to_end: [here, Math.max(...clips.map((clip) => endOf(job, clip)))],
     from_start: [Math.min(...clips.map((clip) => startOf(job, clip))), here],
@@ -139,17 +140,21 @@ export function crossHere(): void {
   cross(pairs, { lengthFrames, law: "matched", leadFrames: Math.floor(lengthFrames / 2), bend: 0 });
 }
 
+/** Drop a mark here, on the sound of the clip that lies here: the one in hand before others, one that is heard before mute ones. */
 export function dropMark(): void {
   const state = desk();
-  const frame = Math.round(state.cursorFrame);
-  const under = clipsInOrder(state.job).find((clip) => startOf(state.job, clip) <= frame && frame < endOf(state.job, clip));
-  void edit({ kind: "add_mark", frame, name: "", clip_id: clipInHand(state) && under ? under.id : null });
+  const { job } = state;
+  const frame = hereFrame();
+  const heard = heardLanes(job);
+  const under = clipsInOrder(job).filter((clip) => startOf(job, clip) <= frame && frame < endOf(job, clip));
+  const clip = under.find(({ id }) => state.chosen.has(id)) ?? under.find((one) => heard.has(one.lane_id)) ?? under[0];
+  void edit({ kind: "add_mark", frame, name: "", clip_id: clip?.id ?? null });
 }
 
 export function programmeFrom(what: "start_here" | "end_here" | "selection" | "clip"): void {
   const state = desk();
-  const { job, selection, cursorFrame } = state;
-  const here = Math.round(cursorFrame);
+  const { job, selection } = state;
+  const here = hereFrame();
   const clips = inHand(state).flatMap((id) => job.clips[id] ?? []);
   const set = (start_frame: number | null, end_frame: number | null) => void edit({ kind: "set_programme", start_frame, end_frame });
   if (what === "start_here") return set(here, null);
@@ -161,7 +166,7 @@ export function programmeFrom(what: "start_here" | "end_here" | "selection" | "c
 
 export function setSyncHere(): void {
   const clip = clipInHand(desk());
-  if (clip) void edit({ kind: "set_sync", clip_id: clip.id, frame: Math.round(desk().cursorFrame) });
+  if (clip) void edit({ kind: "set_sync", clip_id: clip.id, frame: hereFrame() });
 }
 
 export function toggleLane(what: "muted" | "solo", laneId = clipInHand(desk())?.lane_id): void {

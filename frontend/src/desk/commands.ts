@@ -1,10 +1,8 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
 import { addLane, copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "./byHand";
 import { clipsInOrder } from "./placement";
-import {
-  choose, desk, go, goTo, hearClip, hearEdge, hearJoin, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSnaps, setSpectral, setWalking, speaks, step, togglePlay,
-  type Hearing,
-} from "./state";
+import { hearClip, hearEdge, hearJoin, togglePlay } from "./listening";
+import { choose, desk, go, goTo, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSnaps, setSpectral, setWalking, speaks, step, type Hearing } from "./state";
 
 export interface Command {
   readonly name: string;

@@ -1,11 +1,9 @@
 /** Draws the join lens: what goes above, what comes below, each with its handle pale and its gain as a curve. */
-import { formatTime } from "../time/format";
 import { drawColumns, drawEdgeMark, strokeOver, type Band } from "../wave/draw";
-import { rulerStepS, toPx, type Viewport } from "../wave/geometry";
+import { toPx, type Viewport } from "../wave/geometry";
 import type { Columns } from "../wave/tiles";
+import { drawLensRuler, FOOT_PX } from "./lensRuler";
 import { endOfJoin, startOfJoin, type JoinScene } from "./joinGesture";
-
-const FOOT_PX = 20;
 
 export interface JoinPicture extends JoinScene {
   readonly view: Viewport;
@@ -46,7 +44,7 @@ export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): v
   drawEdgeMark(ink, cut, half + 10, 7, "head", colours["head"] ?? "");
   ink.fillStyle = colours["ink"] ?? "";
   ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, heightPx - FOOT_PX);
-  drawFoot(ink, picture, heightPx - FOOT_PX);
+  drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours);
 }
 
 /** One side: in ink where it sounds, pale where it is only handle. */
@@ -65,23 +63,4 @@ function drawGain(ink: CanvasRenderingContext2D, start: number, end: number, top
     for (let n = 0; n <= steps; n += 1) ink[n === 0 ? "moveTo" : "lineTo"](start + ((end - start) * n) / steps, y(n / steps));
   };
   strokeOver(ink, trace, colour, sheet);
-}
-
-function drawFoot(ink: CanvasRenderingContext2D, { view, rateHz, colours }: JoinPicture, top: number): void {
-  ink.fillStyle = colours["sheet"] ?? "";
-  ink.fillRect(0, top, view.widthPx, FOOT_PX);
-  ink.fillStyle = colours["rule"] ?? "";
-  ink.fillRect(0, top, view.widthPx, 1);
-  const stepS = rulerStepS(view.framesPerPx, rateHz, 110);
-  ink.font = '12px "Atkinson Hyperlegible Mono Variable", monospace';
-  ink.textBaseline = "top";
-  ink.fillStyle = colours["soft"] ?? "";
-  const decimals = Math.max(0, Math.ceil(-Math.log10(stepS)));
-  for (let step = Math.ceil(view.startFrame / rateHz / stepS); ; step += 1) {
-    const x = Math.round(toPx(view, step * stepS * rateHz));
-    if (x > view.widthPx) break;
-    if (step < 0) continue;
-    ink.fillRect(x, top, 1, 5);
-    ink.fillText(formatTime(Math.round(step * stepS * rateHz), rateHz, "clock", decimals), x + 4, top + 4);
-  }
 }

@@ -1,10 +1,9 @@
 /** Draws a lens: handle and clip, floor and threshold, where the sound was found, the fade as what it takes away. */
-import { formatTime } from "../time/format";
 import { drawColumns, drawEdgeMark, drawLevel, drawSamples, strokeOver, yOf, type Band } from "../wave/draw";
-import { rulerStepS, toFrame, toPx, type Viewport } from "../wave/geometry";
+import { toFrame, toPx, type Viewport } from "../wave/geometry";
+import { drawLensRuler, FOOT_PX } from "./lensRuler";
 import { FADE_HANDLE_PX, innerFrame, type LensScene } from "./lensGesture";
 
-const FOOT_PX = 20;
 /** Wider than this a sample is drawn as a dot on a line; narrower, columns do. */
 export const DOTS_FROM_PX = 2;
 
@@ -68,7 +67,7 @@ export function drawLens(ink: CanvasRenderingContext2D, picture: LensPicture): v
     ink.fillStyle = colours["ink"] ?? "";
     ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, bottom);
   }
-  drawFoot(ink, picture, bottom);
+  drawLensRuler(ink, view, picture.rateHz, bottom, picture.frames, colours);
 }
 
 function drawWave(ink: CanvasRenderingContext2D, picture: LensPicture, band: Band, edgeX: number): void {
@@ -166,27 +165,6 @@ function drawFade(ink: CanvasRenderingContext2D, picture: LensPicture): void {
   ink.lineWidth = 2;
   ink.strokeStyle = colour;
   ink.stroke();
-}
-
-function drawFoot(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: number): void {
-  const { view, colours, rateHz } = picture;
-  ink.fillStyle = colours["sheet"] ?? "";
-  ink.fillRect(0, bottom, view.widthPx, FOOT_PX);
-  ink.fillStyle = colours["rule"] ?? "";
-  ink.fillRect(0, bottom, view.widthPx, 1);
-  const stepS = rulerStepS(view.framesPerPx, rateHz, 110);
-  const decimals = Math.max(0, Math.ceil(-Math.log10(stepS)));
-  ink.font = '12px "Atkinson Hyperlegible Mono Variable", monospace';
-  ink.textBaseline = "top";
-  ink.fillStyle = colours["soft"] ?? "";
-  for (let step = Math.ceil(view.startFrame / rateHz / stepS); ; step += 1) {
-    const frame = step * stepS * rateHz;
-    const x = Math.round(toPx(view, frame));
-    if (x > view.widthPx || frame > picture.frames) break;
-    if (frame < 0) continue;
-    ink.fillRect(x, bottom, 1, 5);
-    ink.fillText(formatTime(Math.round(frame), rateHz, "clock", decimals), x + 4, bottom + 4);
-  }
 }
 
 /** The first and the last frame that a view can show a sample of. */

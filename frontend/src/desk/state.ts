@@ -1,12 +1,11 @@
 /** What the desk knows: the job at a revision, what is in hand, the draft. Everything that changes goes through here. */
 import { create } from "zustand";
 import { api, ServerProblem } from "../api/client";
-import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, Job, Recipe, Side, SourceInfo, Treatment } from "../api/types";
+import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, Job, Recipe, Side, Treatment } from "../api/types";
 import { Player, type Span } from "../play/player";
 import type { TimeStyle } from "../time/format";
-import { SpectralTiles } from "../wave/spectra";
-import { SourceTiles } from "../wave/tiles";
-import { clipsInOrder, endOf, startOf } from "./placement";
+import { firstPicture, onArrival } from "./pictures";
+import { clipsInOrder, startOf } from "./placement";
 
 export type Step = "find" | "shape" | "mark" | "send";
 export type Scope = "this" | "all";
@@ -75,8 +74,6 @@ export const desk = (): Desk => {
 export const useOpen = <T>(pick: (desk: Desk) => T): T => useDesk((state) => pick(state as Desk));
 const set = (part: Partial<Desk>): void => useDesk.setState(part);
 
-const sources = new Map<string, SourceTiles>();
-const asked = new Map<string, Promise<void>>();
 let draftRequest: AbortController | null = null;
 let verdictRequest: AbortController | null = null;
 
@@ -85,46 +82,10 @@ export const player = new Player((playing, message) => {
   set({ playing, ...(message ? { notice: { tone: "wrong" as const, text: message } } : {}) });
 });
 
-/** The tiles of a source; undefined while it is being asked for. */
-export function tilesOf(sourceId: string): SourceTiles | undefined {
-  const tiles = sources.get(sourceId);
-  if (!tiles) void askFor(sourceId);
-  return tiles;
-}
-
-const spectra = new Map<string, SpectralTiles>();
-
-/** The spectral picture of a source; undefined while the source is being asked for. */
-export function spectraOf(sourceId: string): SpectralTiles | undefined {
-  const info = tilesOf(sourceId)?.info;
-  if (info && !spectra.has(sourceId)) spectra.set(sourceId, new SpectralTiles(sourceId, info.levels, info.frames, arrived));
-  return spectra.get(sourceId);
-}
-
-function askFor(sourceId: string): Promise<void> {
-  const underWay = asked.get(sourceId);
-  if (underWay) return underWay;
-  const asking = api.source(sourceId).then(
-    (info: SourceInfo) => {
-      sources.set(sourceId, new SourceTiles(info, arrived));
-      arrived();
-    },
-    () => void asked.delete(sourceId),
-  );
-  asked.set(sourceId, asking);
-  return asking;
-}
-
-/** Let the first picture ask for its tiles before anything that keeps the server busy for longer. */
-async function firstPicture(job: Job): Promise<void> {
-  await Promise.all(Object.keys(job.sources).slice(0, 8).map(askFor));
-  for (let frame = 0; frame < 4; frame += 1) await new Promise(requestAnimationFrame);
-}
-
-function arrived(): void {
+onArrival(() => {
   const state = useDesk.getState();
   if (state.id !== null) set({ arrivals: (state as Desk).arrivals + 1 });
-}
+});
 
 export async function openDesk(id: string): Promise<void> {
   const opened = await api.openJob(id);
@@ -181,6 +142,9 @@ export function closeDesk(): void {
 export const speaks = (clip: Clip): boolean => clip.finding_id === null || clip.sound_start_frame !== null;
 export const clipInHand = (state: Desk): Clip | undefined => (state.clipId === null ? undefined : state.job.clips[state.clipId]);
 
+/** The frame that sounds now while playing, else where the cursor stands: "here" of every command. */
+export const hereFrame = (): number => Math.round((desk().playing ? player.position() : null) ?? desk().cursorFrame);
+
 export const goTo = (step: Step): void => set({ step });
 export const tell = (text: string): void => set({ notice: { tone: "told", text } });
 export const dismiss = (): void => set({ notice: null });
@@ -195,6 +159,7 @@ export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0,
 export const setLoops = (loops: boolean): void => set({ loops });
 
 export const setHold = (hold: Hold): void => set({ hold });
+export const setSide = (side: Side): void => set({ side });
 export const setSnaps = (snaps: boolean): void => set({ snaps });
 export const setAround = (aroundS: number): void => set({ aroundS });
 export const setWalking = (walking: boolean): void => set({ walking });
@@ -438,59 +403,3 @@ async function refreshVerdicts(): Promise<void> {
     // The next edit asks again; until then the list keeps what it knew.
   }
 }
-
-// --- listening ---
-
-function audioSource() {
-  const { id, job } = desk();
-  return {
-    rateHz: job.rate_hz,
-    fetch: (start: number, frames: number) => {
-      const { hearing, revision, revisionBefore } = desk();
-      if (hearing === "before_edit") return api.audio(id, revisionBefore ?? revision, start, frames, "as_it_is");
-      return api.audio(id, revision, start, frames, hearing);
-    },
-  };
-}
-
-export function play(spans: readonly Span[], loops = false): void {
-  void player.play(audioSource(), spans, loops);
-}
-
-/** Play the selection if there is one, else from the cursor to the end. */
-export function playFromHere(): void {
-  const state = desk();
-  const end = Math.max(...Object.values(state.job.clips).map((clip) => endOf(state.job, clip)), 0);
-  if (state.selection) play([state.selection], state.loops);
-  else if (state.loops && clipInHand(state)) hearClip(true);
-  else play([{ start: state.cursorFrame < end ? state.cursorFrame : 0, end }]);
-}
-
-export function hearClip(loops: boolean): void {
-  const state = desk();
-  const clip = clipInHand(state);
-  if (clip) play([{ start: startOf(state.job, clip), end: endOf(state.job, clip) }], loops);
-}
-
-/** Play a moment around one edge of the clip in hand. */
-export function hearEdge(side: Side): void {
-  const state = desk();
-  const clip = clipInHand(state);
-  if (!clip) return;
-  const around = Math.round(state.aroundS * state.job.rate_hz);
-  set({ side });
-  const at = side === "head" ? startOf(state.job, clip) : endOf(state.job, clip);
-  play([side === "head" ? { start: Math.max(at - Math.round(around / 4), 0), end: at + around } : { start: Math.max(at - around, 0), end: at + Math.round(around / 4) }]);
-}
-
-/** Play a moment around the cut between the clip in hand and its neighbour. */
-export function hearJoin(): void {
-  const { job, side, aroundS } = desk();
-  const clip = clipInHand(desk());
-  if (!clip) return;
-  const cut = side === "head" ? startOf(job, clip) : endOf(job, clip);
-  const around = Math.round(aroundS * job.rate_hz);
-  play([{ start: Math.max(cut - around, 0), end: cut + around }]);
-}
-
-export const togglePlay = (): void => (player.playing ? player.stop() : playFromHere());

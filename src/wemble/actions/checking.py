@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
 from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
+from wemble.core.check.join import join_verdict
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
 from wemble.core.edit.marks import programme
-from wemble.core.edit.model import Clip, Job, Said, Side
+from wemble.core.edit.model import Clip, Job, Join, Said, Side
 from wemble.core.edit.placement import continued_edges, in_time_order
 from wemble.core.edit.walked import crossfade_lengths, said_of
 from wemble.core.render.plan import heard_lanes
@@ -37,16 +38,34 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
     job = library.job_at(revision_id)
     crossfades = crossfade_lengths(job)
     seamless = {*crossfades, *continued_edges(job)}
+    joins = _own_joins(library, revision_id, job)
     return [
         ClipVerdicts(
             clip.id,
-            tuple(v for side in _SIDES for v in _edge(library, job, clip, side, (clip.id, side) in seamless)),
+            (
+                *(v for side in _SIDES for v in _edge(library, job, clip, side, (clip.id, side) in seamless)),
+                *joins.get(clip.id, ()),
+            ),
             said_of(clip, "head", crossfades),
             said_of(clip, "tail", crossfades),
         )
         for clip in in_time_order(job)
         if clip.speaks
     ]
+
+
+def _own_joins(library: Library, revision_id: int, job: Job) -> dict[str, list[Verdict]]:
+    """Return the verdict of every join that a hand made, by the clip that goes. Those of a treatment are not listed."""
+    found: dict[str, list[Verdict]] = {}
+    for join in job.joins.values():
+        left, right = job.clip(join.left_clip_id), job.clip(join.right_clip_id)
+        if left.finding_id is None or left.finding_id != right.finding_id:
+
+            def compute(join: Join = join) -> list[Verdict]:
+                return [join_verdict(job, join, library.plan_at(revision_id), library.reader)]
+
+            found[left.id] = library.edge_verdicts.get((left, right, join), compute)
+    return found
 
 
 @dataclass(frozen=True, slots=True)

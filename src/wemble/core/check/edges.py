@@ -166,6 +166,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
         "soft sound outside, {figure:.1f} dB over the floor",
     ),
     "weak": ("{figure:.0f} dB under the loudest", "speech? {figure:.0f} dB quieter than the loudest"),
+    "join": ("level within {figure:.1f} dB through the join", "level {figure:.1f} dB off inside the join"),
     "programme_end": ("{figure:.1f} dB over the floor", "the end mark cuts sound {figure:.1f} dB over the floor"),
     "outside": ("nothing outside the programme", "sound outside the programme, {figure:.0f} dB over the floor"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Check = Literal["click", "tail", "air", "speech_clipped", "attack", "weak", "programme_end", "outside"]
+Check = Literal["click", "tail", "air", "speech_clipped", "attack", "weak", "programme_end", "outside", "join"]
 State = Literal["fine", "look", "fail"]
 
 
@@ -28,6 +28,7 @@ TABLE: dict[Check, Definition] = {
     "air": Definition("time from the head to the sound", "s", 0.5, 2.0),
     "speech_clipped": Definition("upper band within 30 ms outside the edge, over its floor", "dB", 6.0, 12.0),
     "weak": Definition("loudest 10 ms of the sound, under the loudest of the recording", "dB", 15.0, 30.0),
+    "join": Definition("level inside a crossfade, outside that of its surroundings", "dB", 3.0, 9.0),
     "programme_end": Definition("10 ms RMS before the end mark, over the floor", "dB", 3.0, 9.0),
     "outside": Definition("loudest 10 ms outside the programme, over the floor", "dB", 10.0, 1000.0),
     "attack": Definition("how far the fade reaches into the sound", "ms", 0.5, 5.0),

@@ -1,0 +1,40 @@
+"""Does the level hold through a join?"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wemble.core.check.edges import Verdict, sentence
+from wemble.core.check.table import state_of
+from wemble.core.edit.model import Job, Join
+from wemble.core.edit.placement import end_of
+from wemble.core.render.plan import RenderPlan
+from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.core.signal.reader import SampleReader
+
+LEAST_MS = 40.0
+MOST_MS = 1_000.0
+
+
+def join_verdict(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) -> Verdict:
+    """Say how far the level of the middle half of a crossfade lies outside that of its two surroundings.
+
+    Each surrounding is as long as the crossfade, 40 ms to 1 s; a level between theirs is none to speak of, as one side
+    may be louder by itself. Told at the tail of the clip that goes.
+    """
+    least, most = ms_to_frames(LEAST_MS, job.rate_hz), ms_to_frames(MOST_MS, job.rate_hz)
+    around = min(max(join.length_frames, least), most)
+    start = end_of(job, job.clip(join.left_clip_id)) - join.lead
+    middle = start + join.length_frames // 2
+    half = max(min(join.length_frames, most) // 4, least // 4)
+    inside = _level_db(plan.render(middle - half, 2 * half, reader))
+    before = _level_db(plan.render(start - around, around, reader))
+    after = _level_db(plan.render(start + join.length_frames, around, reader))
+    low, high = min(before, after), max(before, after)
+    figure = round(max(low - inside, inside - high, 0.0), 1)
+    state = state_of("join", figure)
+    return Verdict("tail", "join", state, figure, sentence("join", state, figure))
+
+
+def _level_db(samples: Samples) -> float:
+    return float(10.0 * np.log10(max(float(np.mean(np.square(samples, dtype=np.float64))), 1e-12)))
