@@ -202,6 +202,18 @@ def test_the_programme_is_what_one_file_sends_and_sections_divide_it() -> None:
     assert files_to_send(muted, "one") == []
 
 
+def test_closing_up_all_lanes_takes_the_marks_of_the_job_along() -> None:
+    job = job_of(Clip("a", "l0", "s0", "a", 0, 2 * RATE, 0), Clip("b", "l1", "s0", "b", 5 * RATE, 9 * RATE, 0), lanes=2)
+    job = marks.add_mark(marks.add_mark(job, 6 * RATE, "tied", "b").job, 8 * RATE, "free").job
+    job = replace(
+        job, marks={**job.marks, "loop": replace(job.marks["m101"], id="loop", kind="loop", end_frame=9 * RATE)}
+    )
+    closed = arrange.remove_clips(job, ("a",), "all").job
+    places = {mark.id: (marks.place_of(closed, mark), mark.end_frame) for mark in closed.marks.values()}
+    assert places == {"m100": (4 * RATE, None), "m101": (6 * RATE, None), "loop": (6 * RATE, 7 * RATE)}
+    assert start_of(arrange.remove_clips(job, ("a",), "lane").job, job.clips["b"]) == 5 * RATE
+
+
 def test_lanes_turn_pan_mute_and_solo() -> None:
     job = job_of(
         Clip("a", "l0", "s0", "a", 0, RATE, 0), Clip("b", "l1", "s1", "b", 0, RATE, 0), lanes=2, rates=(RATE, RATE)
@@ -281,7 +293,9 @@ def _an_edit(rng: random.Random, job: Job) -> Job:
         raise InvalidInput("nothing left")
     side = rng.choice(["head", "tail"])
     by = rng.randint(-2 * RATE, 2 * RATE)
-    pairs = joins.abutting(job, tuple(job.clips))
+    starts = {(clip.lane_id, start_of(job, clip)): clip for clip in job.clips.values()}
+    met = [(clip, starts.get((clip.lane_id, end_of(job, clip)))) for clip in job.clips.values()]
+    pairs = [(left, right) for left, right in met if right is not None]
     choice = rng.randrange(8)
     if choice == 0:
         return arrange.split(job, ids, rng.randint(0, 16 * RATE)).job

@@ -3,27 +3,47 @@ import { useState } from "react";
 import { addLane, toggleLane } from "./byHand";
 import { heardLanes, lanesInOrder } from "./placement";
 import { edit, useOpen } from "./state";
+import { ROOMY_LANE_PX } from "./stripDraw";
 import type { Lane } from "../api/types";
 
+interface HeadsProps {
+  readonly topPx: number;
+  readonly bottomPx: number;
+  readonly laneHeightPx: number;
+  readonly scrollPx: number;
+}
+
 /** Over each lane of the strip: its name, whether it sounds, its gain and pan. */
-export function LaneHeads({ topPx, laneHeightPx }: { readonly topPx: number; readonly laneHeightPx: number }) {
+export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProps) {
   const job = useOpen((desk) => desk.job);
   const heard = heardLanes(job);
   return (
     <>
       {lanesInOrder(job).length > 0 && (
-        <button type="button" className="absolute right-2 bg-sheet/85 px-1 text-xs text-soft hover:underline" style={{ top: topPx + 2 }} onClick={addLane}>
+        <button type="button" className="absolute right-4 bg-sheet/85 px-1 text-xs text-soft hover:underline" style={{ top: 4 }} onClick={addLane}>
           add a lane
         </button>
       )}
-      {lanesInOrder(job).map((lane, n) => (
-        <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={topPx + n * laneHeightPx} />
-      ))}
+      {lanesInOrder(job).map((lane, n) => {
+        const top = topPx + n * laneHeightPx - scrollPx;
+        const shown = top > topPx - 8 && top < bottomPx - 16;
+        return shown ? (
+          <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={top} roomy={laneHeightPx >= ROOMY_LANE_PX} />
+        ) : null;
+      })}
     </>
   );
 }
 
-function LaneHead({ lane, heard, stereo, topPx }: { readonly lane: Lane; readonly heard: boolean; readonly stereo: boolean; readonly topPx: number }) {
+interface Props {
+  readonly lane: Lane;
+  readonly heard: boolean;
+  readonly stereo: boolean;
+  readonly topPx: number;
+  readonly roomy: boolean;
+}
+
+function LaneHead({ lane, heard, stereo, topPx, roomy }: Props) {
   const [renaming, setRenaming] = useState(false);
   const set = (settings: Partial<Omit<Lane, "id" | "position">>) => void edit({ kind: "set_lane", lane_id: lane.id, settings });
   const toggle = (what: "muted" | "solo", name: string) => (
@@ -32,7 +52,7 @@ function LaneHead({ lane, heard, stereo, topPx }: { readonly lane: Lane; readonl
     </button>
   );
   return (
-    <div role="group" aria-label={`lane ${lane.name}`} className="absolute left-1 flex h-5 items-center gap-2 bg-sheet/85 pr-2 pl-1.5 text-xs text-soft" style={{ top: topPx }}>
+    <div role="group" aria-label={`lane ${lane.name}`} className={`absolute flex items-center gap-2 bg-sheet/85 pr-2 pl-1.5 text-xs text-soft ${roomy ? "left-1 h-5" : "right-4 h-4"}`} style={{ top: topPx + (roomy ? 0 : 1) }}>
       {renaming ? (
         <input
           autoFocus

@@ -30,6 +30,8 @@ export function Strip() {
   const snaps = useOpen((desk) => desk.snaps);
   const style = useOpen((desk) => desk.timeStyle);
   const [live, setLive] = useState<StripGesture>(IDLE);
+  const [scrollPx, setScrollPx] = useState(0);
+  const scroller = useRef<HTMLDivElement>(null);
   const still = useMemo(() => runsOf(job, drafts), [job, drafts]);
   const runs = useMemo(() => moved(still, live, chosen), [still, live, chosen]);
   const lanes = useMemo(() => lanesInOrder(job).map((lane) => ({ ...lane, heard: heardLanes(job).has(lane.id) })), [job]);
@@ -95,11 +97,25 @@ export function Strip() {
   );
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
-      if (view.framesPerPx > 0) drawStrip(ink, { ...scene, heightPx } satisfies StripScene);
+      if (view.framesPerPx > 0) drawStrip(ink, { ...scene, heightPx, scrollPx } satisfies StripScene);
     },
-    [scene, view],
+    [scene, view, scrollPx],
   );
   const [canvas, surface] = useCanvas(paint);
+
+  const laneHeight = laneHeightPx({ lanes, heightPx: surface.heightPx });
+  const [lanesPx, shownPx] = [laneHeight * lanes.length, Math.max(surface.heightPx - RULER_PX - OVERVIEW_PX, 0)];
+  // Lanes scroll as far as there are any, and to the one of the clip in hand.
+  useEffect(() => {
+    const at = lanes.findIndex((lane) => lane.id === clip?.lane_id);
+    setScrollPx((now) => {
+      const most = Math.max(lanesPx - shownPx, 0);
+      const top = at < 0 ? now : Math.min(Math.max(now, (at + 1) * laneHeight - shownPx), at * laneHeight);
+      const next = Math.min(Math.max(top, 0), most);
+      if (scroller.current) scroller.current.scrollTop = next;
+      return next;
+    });
+  }, [clip?.id, clip?.lane_id, lanes, lanesPx, shownPx, laneHeight]);
 
   // The view starts with everything, keeps its place when the window changes, and follows the clip in hand.
   useEffect(() => {
@@ -174,7 +190,7 @@ export function Strip() {
   const at = (event: PointerEvent<HTMLCanvasElement>) => {
     const bounds = event.currentTarget.getBoundingClientRect();
     const [x, y] = [event.clientX - bounds.left, event.clientY - bounds.top];
-    const sized = { ...scene, heightPx: bounds.height };
+    const sized = { ...scene, heightPx: bounds.height, scrollPx };
     const onOverview = y > bounds.height - OVERVIEW_PX;
     const frame = frameAtPx(scene, x, gesture.current.phase === "panning" || (gesture.current.phase === "idle" && onOverview));
     const lane = onOverview ? null : laneAt(sized, y);
@@ -219,7 +235,20 @@ export function Strip() {
         }}
         onPointerCancel={() => act({ kind: "cancel" })}
       />
-      <LaneHeads topPx={RULER_PX} laneHeightPx={laneHeightPx({ ...scene, heightPx: surface.heightPx })} />
+      <LaneHeads topPx={RULER_PX} bottomPx={surface.heightPx - OVERVIEW_PX} laneHeightPx={laneHeight} scrollPx={scrollPx} />
+      {lanesPx > shownPx && (
+        <div
+          ref={scroller}
+          role="group"
+          tabIndex={0}
+          aria-label="lanes, scrolled"
+          className="absolute right-0 w-3.5 overflow-x-hidden overflow-y-scroll"
+          style={{ top: RULER_PX, height: shownPx }}
+          onScroll={(event) => setScrollPx(event.currentTarget.scrollTop)}
+        >
+          <div style={{ height: lanesPx }} />
+        </div>
+      )}
       {live.phase === "moving" && (
         <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
           {live.byFrames < 0 ? "−" : "+"}

@@ -9,9 +9,13 @@ import type { Run } from "./kept";
 
 export const RULER_PX = 26;
 export const OVERVIEW_PX = 34;
-/** Over the wave of each lane: a row for its own name and settings, and one for the names of its clips. */
-export const LANE_HEAD_PX = 20;
-export const NAMES_PX = 16;
+/** A lane lower than this gives all its height to clips; its own name and settings then lie over its right end. */
+export const ROOMY_LANE_PX = 76;
+const LOWEST_LANE_PX = 52;
+
+/** Over the wave of each lane: a row for its own name and settings if there is room, and one for the names of its clips. */
+export const laneRows = (laneHeightPx: number): { readonly headPx: number; readonly namesPx: number } =>
+  laneHeightPx >= ROOMY_LANE_PX ? { headPx: 20, namesPx: 16 } : { headPx: 0, namesPx: 14 };
 
 export interface StripMark {
   readonly id: string;
@@ -25,6 +29,8 @@ export interface StripScene {
   readonly rateHz: number;
   readonly endFrame: number;
   readonly heightPx: number;
+  /** How far the lanes are scrolled, when there are more than fit. */
+  readonly scrollPx: number;
   readonly lanes: readonly { readonly id: string; readonly heard: boolean }[];
   readonly runs: readonly Run[];
   readonly names: ReadonlyMap<string, string>;
@@ -49,7 +55,15 @@ export function drawStrip(ink: CanvasRenderingContext2D, scene: StripScene): voi
   const laneHeight = laneHeightPx(scene);
   if (scene.grid) drawBars(ink, scene, scene.grid);
   else drawRuler(ink, scene);
-  scene.lanes.forEach((lane, n) => drawLane(ink, scene, lane, RULER_PX + n * laneHeight, laneHeight));
+  ink.save();
+  ink.beginPath();
+  ink.rect(0, RULER_PX, scene.view.widthPx, lanesPx);
+  ink.clip();
+  scene.lanes.forEach((lane, n) => {
+    const top = RULER_PX + n * laneHeight - scene.scrollPx;
+    if (top + laneHeight > RULER_PX && top < RULER_PX + lanesPx) drawLane(ink, scene, lane, top, laneHeight);
+  });
+  ink.restore();
   drawProgramme(ink, scene, lanesPx);
   if (scene.selection) box(ink, scene, scene.selection.start, scene.selection.end, RULER_PX, lanesPx, scene.colours["join"] ?? "", 0.18);
   drawOverview(ink, scene);
@@ -57,7 +71,9 @@ export function drawStrip(ink: CanvasRenderingContext2D, scene: StripScene): voi
   drawCursor(ink, scene, lanesPx);
 }
 
-export const laneHeightPx = ({ heightPx, lanes }: Pick<StripScene, "heightPx" | "lanes">): number => (heightPx - RULER_PX - OVERVIEW_PX) / Math.max(lanes.length, 1);
+/** Lanes share the height until they would be too low to work on; then they scroll. */
+export const laneHeightPx = ({ heightPx, lanes }: { readonly heightPx: number; readonly lanes: readonly unknown[] }): number =>
+  Math.max((heightPx - RULER_PX - OVERVIEW_PX) / Math.max(lanes.length, 1), LOWEST_LANE_PX);
 
 /** Bars on the ruler: the number of each bar, and a tick for each beat while there is room. */
 function drawBars(ink: CanvasRenderingContext2D, { view, rateHz, colours }: StripScene, grid: Grid): void {
@@ -138,13 +154,13 @@ function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, colours }: Str
 }
 
 function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: string; heard: boolean }, topPx: number, heightPx: number): void {
-  const waveTop = topPx + LANE_HEAD_PX + NAMES_PX;
-  const band: Band = { topPx: waveTop, heightPx: heightPx - LANE_HEAD_PX - NAMES_PX - 4, zoom: scene.zoom };
+  const { headPx, namesPx } = laneRows(heightPx);
+  const band: Band = { topPx: topPx + headPx + namesPx, heightPx: Math.max(heightPx - headPx - namesPx - 4, 8), zoom: scene.zoom };
   const { view, colours } = scene;
   const visible = scene.runs.filter((run) => run.laneId === lane.id && run.end > view.startFrame && run.start < endFrame(view));
   for (const run of visible) {
     if (run.clipId === null || !scene.chosen.has(run.clipId)) continue;
-    box(ink, scene, run.start, run.end, topPx + LANE_HEAD_PX, heightPx - LANE_HEAD_PX, colours["shade"] ?? "", 1);
+    box(ink, scene, run.start, run.end, topPx + headPx, heightPx - headPx, colours["shade"] ?? "", 1);
     box(ink, scene, run.start, run.end, topPx + heightPx - 3, 3, colours["ink"] ?? "", 1);
   }
   if (!lane.heard) ink.globalAlpha = 0.35;
@@ -152,7 +168,7 @@ function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: 
   else drawRuns(ink, scene, view, visible, band);
   ink.globalAlpha = 1;
   if (scene.threshold !== null) drawLevel(ink, scene.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
-  drawNames(ink, scene, visible, topPx + LANE_HEAD_PX);
+  drawNames(ink, scene, visible, topPx + headPx, namesPx);
   ink.fillStyle = colours["rule"] ?? "";
   ink.fillRect(0, topPx + heightPx - 1, view.widthPx, 1);
 }
@@ -209,21 +225,21 @@ function drawRuns(ink: CanvasRenderingContext2D, scene: StripScene, view: Viewpo
 }
 
 /** ◖, the name and ◗ over every clip, as far as they have room. By its name a clip is moved. */
-function drawNames(ink: CanvasRenderingContext2D, scene: StripScene, visible: readonly Run[], topPx: number): void {
+function drawNames(ink: CanvasRenderingContext2D, scene: StripScene, visible: readonly Run[], topPx: number, namesPx: number): void {
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
   ink.textBaseline = "top";
   for (const run of visible) {
     if (!run.kept) continue;
     const [head, tail] = [toPx(scene.view, run.start), toPx(scene.view, run.end)];
     if (tail - head < 6) continue;
-    drawEdgeMark(ink, head, topPx + 8, 5, "head", scene.colours["head"] ?? "");
-    drawEdgeMark(ink, tail, topPx + 8, 5, "tail", scene.colours["tail"] ?? "");
+    drawEdgeMark(ink, head, topPx + namesPx / 2, 5, "head", scene.colours["head"] ?? "");
+    drawEdgeMark(ink, tail, topPx + namesPx / 2, 5, "tail", scene.colours["tail"] ?? "");
     const name = run.clipId === null ? undefined : scene.names.get(run.clipId);
     const room = Math.min(tail, scene.view.widthPx) - Math.max(head, 0) - 14;
     if (name === undefined || room < 24) continue;
     ink.save();
     ink.beginPath();
-    ink.rect(Math.max(head, 0) + 4, topPx, room, NAMES_PX);
+    ink.rect(Math.max(head, 0) + 4, topPx, room, namesPx);
     ink.clip();
     ink.fillStyle = scene.colours[scene.chosen.has(run.clipId ?? "") ? "ink" : "soft"] ?? "";
     ink.fillText(name, Math.max(head, 0) + 5, topPx + 1);
@@ -266,12 +282,14 @@ export const runAt = (runs: readonly Run[], frame: number, laneId: string | null
   [...runs].reverse().find((run) => run.kept && run.clipId !== null && (laneId === null || run.laneId === laneId) && frame >= run.start && frame < run.end);
 
 /** The lane under a height, and whether that is the row of names. */
-export function laneAt(scene: Pick<StripScene, "heightPx" | "lanes">, y: number): { readonly laneId: string; readonly onNames: boolean } | null {
+export function laneAt(scene: Pick<StripScene, "heightPx" | "lanes" | "scrollPx">, y: number): { readonly laneId: string; readonly onNames: boolean } | null {
   const height = laneHeightPx(scene);
-  const lane = scene.lanes[Math.floor((y - RULER_PX) / height)];
+  const down = y - RULER_PX + scene.scrollPx;
+  const lane = scene.lanes[Math.floor(down / height)];
   if (!lane || y < RULER_PX) return null;
-  const inLane = (y - RULER_PX) % height;
-  return { laneId: lane.id, onNames: inLane >= LANE_HEAD_PX && inLane < LANE_HEAD_PX + NAMES_PX };
+  const inLane = down % height;
+  const { headPx, namesPx } = laneRows(height);
+  return { laneId: lane.id, onNames: inLane >= headPx && inLane < headPx + namesPx };
 }
 
 const MARK_REACH_PX = 6;

@@ -162,11 +162,6 @@ def get_state(db: sqlite3.Connection, revision_id: int) -> Job:
     raise NotFound(f"revision {revision_id} has no beginning")
 
 
-def dump_entity(kind: str, value: Any) -> Any:
-    """Return an entity as what JSON can hold."""
-    return None if value is None else _ENTITIES[kind].dump_python(value, mode="json")
-
-
 def dump_job(job: Job) -> Any:
     """Return a job as what JSON can hold."""
     return _JOB.dump_python(job, mode="json")

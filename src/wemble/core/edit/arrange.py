@@ -218,12 +218,7 @@ def _closed(job: Job, start: int, end: int, lane_id: str | None) -> Job:
     job = set_clips(job, *behind)
     if lane_id is not None:
         return job
-    marks = {
-        key: mark
-        if mark.clip_id or mark.frame <= start
-        else replace(mark, frame=max(mark.frame - (end - start), start))
-        for key, mark in job.marks.items()
-    }
+    marks = {key: _moved_up(mark, start, end) for key, mark in job.marks.items()}
     return replace(job, marks=marks)
 
 

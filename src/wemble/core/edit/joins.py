@@ -7,22 +7,9 @@ from dataclasses import replace
 from wemble.core.edit.arrange import side_of_cut
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job, Join
-from wemble.core.edit.placement import end_of, spans_on_lane, start_of
+from wemble.core.edit.placement import end_of, start_of
 from wemble.core.shape.crossfade import LAWS, Law
 from wemble.errors import InvalidInput
-
-
-def abutting(job: Job, clip_ids: tuple[str, ...]) -> list[tuple[Clip, Clip]]:
-    """Return every pair of these clips that meets: the left one ends where the right one starts, on one lane."""
-    starts = {(clip.lane_id, start_of(job, clip)): clip for clip in map(job.clip, clip_ids)}
-    pairs = ((clip, starts.get((clip.lane_id, end_of(job, clip)))) for clip in map(job.clip, clip_ids))
-    return [(left, right) for left, right in pairs if right is not None]
-
-
-def next_on_lane(job: Job, clip: Clip) -> Clip | None:
-    """Return the clip that starts exactly where this one ends, on its lane."""
-    end = end_of(job, clip)
-    return next((other for start, _, other in spans_on_lane(job, clip.lane_id) if start == end), None)
 
 
 def set_join(
