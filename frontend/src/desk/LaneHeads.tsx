@@ -17,10 +17,11 @@ interface HeadsProps {
 export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProps) {
   const job = useOpen((desk) => desk.job);
   const heard = heardLanes(job);
+  const roomy = laneHeightPx >= ROOMY_LANE_PX;
   return (
     <>
       {lanesInOrder(job).length > 0 && (
-        <button type="button" className="absolute right-4 bg-sheet/85 px-1 text-xs text-soft hover:underline" style={{ top: 4 }} onClick={addLane}>
+        <button type="button" className={`absolute bg-sheet/85 px-1 text-xs text-soft hover:underline ${roomy ? "right-4" : "left-1"}`} style={{ top: roomy ? topPx + 2 : bottomPx - 18 }} onClick={addLane}>
           add a lane
         </button>
       )}
@@ -28,7 +29,7 @@ export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProp
         const top = topPx + n * laneHeightPx - scrollPx;
         const shown = top > topPx - 8 && top < bottomPx - 16;
         return shown ? (
-          <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={top} roomy={laneHeightPx >= ROOMY_LANE_PX} />
+          <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={top} roomy={roomy} />
         ) : null;
       })}
     </>
