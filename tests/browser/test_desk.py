@@ -362,3 +362,52 @@ def test_everything_is_found_by_name_has_keys_of_ones_own_and_axe_is_content(
             page.evaluate(AXE.read_text())
             found = page.evaluate(SERIOUS)
             assert found == [], keys
+
+
+def test_four_tails_move_together_and_keep_their_inner_ends_or_their_lengths(
+    page: Page, demo_server: Server, job: str
+) -> None:
+    riff = next(c for c in state(demo_server, job)["clips"].values() if c["name"] == "Bell riff")
+    for _ in range(3):
+        edit(demo_server, job, kind="add_lane", name="Copy")
+        lane = max(state(demo_server, job)["lanes"].values(), key=lambda lane: lane["position"])["id"]
+        edit(demo_server, job, kind="copy_clips", clip_ids=[riff["id"]], to_frame=0, to_lane_id=lane)
+    page.reload()
+    settled(page)
+    page.keyboard.press("2")
+    copies = [c for c in state(demo_server, job)["clips"].values() if c["source_id"] == riff["source_id"]]
+    row(page, copies[0]["name"]).first.click()
+    for n in range(1, 4):
+        page.get_by_title("Bell riff", exact=False).and_(page.get_by_role("option")).nth(n).click(modifiers=["Control"])
+    expect(page.get_by_text("4 clips in hand")).to_be_visible()
+
+    def type_into(role: Any, name: str, text: str) -> None:
+        field = page.get_by_role(role, name=name)
+        field.press("Enter") if role == "spinbutton" else field.click()
+        page.get_by_role("textbox", name=name).fill(text)
+        page.keyboard.press("Enter")
+        settled(page)
+
+    def fades(side: str, fade: str) -> set[tuple[int, int]]:
+        clips = state(demo_server, job)["clips"]
+        return {(clips[c["id"]][f"{side}_frame"], clips[c["id"]][fade]["length_frames"]) for c in copies}
+
+    type_into("spinbutton", "fade at the tail", "2 s")
+    tail = riff["tail_frame"]
+    assert fades("tail", "fade_out") == {(tail, 2 * RATE)}
+    page.keyboard.press("y")  # hold the inner end
+    type_into("textbox", "place of the tail", "-750ms")
+    assert fades("tail", "fade_out") == {(tail - 3 * RATE // 4, 5 * RATE // 4)}
+    type_into("textbox", "place of the tail", "-2s")
+    expect(page.get_by_text("The tails stop after")).to_be_visible()
+    while fades("tail", "fade_out") != {
+        (tail, 2 * RATE)
+    }:  # moves of one thing within a moment are one undo, for all four
+        page.keyboard.press("Control+z")
+        settled(page)
+    page.keyboard.press("y")  # hold the length
+    type_into("textbox", "place of the tail", "-750ms")
+    assert fades("tail", "fade_out") == {(tail - 3 * RATE // 4, 2 * RATE)}
+    page.keyboard.press("Control+z")
+    settled(page)
+    assert fades("tail", "fade_out") == {(tail, 2 * RATE)}
