@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from dataclasses import asdict, dataclass
 from functools import partial
 from pathlib import Path
@@ -18,13 +18,18 @@ from wemble.actions.library import measured_source
 from wemble.actions.sending import Request, export_files, file_names
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.words import files_to_send
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.hits import find_hits
+from wemble.core.edges.onset import Hit, find_hit
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edges.refine import Read
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import Found
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.treat import treat
+from wemble.core.kit.mic_set import Heard, find_in_set
+from wemble.core.kit.strikes import read_name
+from wemble.core.shape.seams import find_seams
 from wemble.errors import InvalidInput
 from wemble.formats.encode import Kind
 from wemble.store.files import FileReader, Home
@@ -67,6 +72,74 @@ def find_sound(path: Path, recipe: Recipe | None) -> dict[str, Any]:
             "floor_db": round(floor.level_db, 2),
             "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
         }
+
+
+def find_onset(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
+    """Return where a one-shot speaks and is over, in its own frames, with the confidence and its reason."""
+    with _opened(path) as opened:
+        source = opened.source
+        hit = find_hit(opened.read(0, source.frames), source.rate_hz, recipe or HitRecipe())
+        return _hit_row(path, source, hit)
+
+
+def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe | None = None) -> list[dict[str, Any]]:
+    """Return the same for files that are microphones of shared hits: one onset and one end a set, by the file's name.
+
+    Raises
+    ------
+    InvalidInput
+        If the pattern is wrong, or what sets two files apart cannot be explained.
+    """
+    rows: dict[Path, dict[str, Any]] = {}
+    sets: dict[str, list[Path]] = {}
+    for path in paths:
+        strike = read_name(display_name(path.name), pattern)
+        sets.setdefault(path.stem if strike is None else repr(strike.hit), []).append(path)
+    for members in sets.values():
+        with ExitStack() as stack:
+            opened = [stack.enter_context(_opened(path)) for path in members]
+            heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz) for o in opened]
+            found = find_in_set(heard, recipe or HitRecipe())
+            for path, one, hit, lag in zip(members, opened, found.hits, found.lags_s, strict=True):
+                row = _hit_row(path, one.source, hit)
+                rows[path] = row | {"lag_s": round(lag, 7), "decided_by": str(members[found.decided_by])}
+    return [rows[path] for path in paths]
+
+
+def find_all_hits(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
+    """Return every hit of a take, in its own frames."""
+    with _opened(path) as opened:
+        source = opened.source
+        hits = find_hits(opened.read, source.frames, source.rate_hz, recipe or HitRecipe(many=True))
+        return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in hits]}
+
+
+def find_loops(path: Path, near: tuple[int, int] | None) -> dict[str, Any]:
+    """Return the candidates for a seamless loop, the best first, in the file's own frames."""
+    with _opened(path) as opened:
+        source = opened.source
+        candidates = find_seams(opened.read(0, source.frames), source.rate_hz, near=near)
+        rows = [
+            {
+                "start_frame": seam.start_frame,
+                "end_frame": seam.end_frame,
+                "crossfade_frames": seam.crossfade_frames,
+                "score": round(seam.score, 3),
+            }
+            for seam in candidates
+        ]
+        return {"file": str(path), "sample_rate_hz": source.rate_hz, "loops": rows}
+
+
+def _hit_row(path: Path, source: SourceRow, hit: Hit) -> dict[str, Any]:
+    return {
+        "file": str(path),
+        "sample_rate_hz": source.rate_hz,
+        "onset_frame": hit.onset_frame,
+        "end_frame": hit.end_frame,
+        "confidence": round(hit.confidence, 2),
+        "reason": hit.reason,
+    }
 
 
 def check_file(path: Path) -> dict[str, Any]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal
@@ -45,6 +47,37 @@ def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = s
     Godsill, Rayner, *Digital Audio Restoration*, Springer 1998, ch. 5 (detection by prediction error); from memory.
     """
     return max((_channel_figure(channel.astype(np.float64), gain, known) for channel in source), default=0.0)
+
+
+def seam_figure(heard: Samples, at: int, known: Sequence[Samples]) -> float:
+    """Return how many times the local residual a seam departs from prediction.
+
+    Parameters
+    ----------
+    heard : float32 array, shape (channels, frames)
+        What is heard around the seam, which lies before frame ``at``.
+    known : float32 arrays, shape (channels, …)
+        The uncut source around both sides of the seam: one predictor is fitted to both, and its residual on them, four
+        times its RMS or the largest near either side, is what is usual here.
+
+    Returns
+    -------
+    float
+        Times the local residual, of the worst channel.
+    """
+    return max((_channel_seam(heard[c], at, [piece[c] for piece in known]) for c in range(len(heard))), default=0.0)
+
+
+def _channel_seam(heard: Samples, at: int, known: Sequence[Samples]) -> float:
+    pieces = [piece.astype(np.float64) for piece in known if len(piece) > 2 * ORDER]
+    if not pieces:
+        return 0.0
+    predictor = prediction_error_filter(pieces)
+    residuals = [np.abs(signal.lfilter(predictor, 1.0, piece))[ORDER:] for piece in pieces]
+    usual = CREST * float(np.sqrt(np.mean(np.square(np.concatenate(residuals)))))
+    hidden = float(np.sqrt(np.mean(np.square(np.concatenate(pieces))))) * HIDDEN_UNDER
+    surprise = np.abs(signal.lfilter(predictor, 1.0, heard.astype(np.float64)))[max(at - ORDER, ORDER) : at + ORDER + 2]
+    return float(np.max(surprise, initial=0.0) / max(usual, hidden, LOWER_BOUND))
 
 
 def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], known: slice) -> float:

@@ -83,3 +83,40 @@ class Treatment:
                 f"what becomes of the quiet: {self.kind!r} with {self.amount:g} is not possible; "
                 f"the number lies between {low:g} and {high:g}"
             )
+
+
+@dataclass(frozen=True, slots=True)
+class HitRecipe:
+    """How a hit is found: in a file that is one hit, or (``many``) wherever one begins in a take.
+
+    A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
+    ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
+    take closer than ``shortest_gap_ms`` are one. A fade of 0 ms means no automatic fades, as is usual for drums.
+    """
+
+    start_under_peak_db: float = 40.0
+    within_ms: float = 400.0
+    over_floor_db: float = 3.0
+    keep_ms: float = 20.0
+    before_ms: float = 0.0
+    shortest_gap_ms: float = 80.0
+    fade_ms: float = 0.0
+    many: bool = False
+    kind: Literal["hits"] = "hits"
+
+    def __post_init__(self) -> None:
+        for name, low, high in _HIT_LIMITS:
+            value = getattr(self, name)
+            if not low <= value <= high:
+                raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
+
+
+_HIT_LIMITS = (
+    ("start_under_peak_db", 6.0, 90.0),
+    ("within_ms", 1.0, 60_000.0),
+    ("over_floor_db", 0.0, 60.0),
+    ("keep_ms", 0.0, 10_000.0),
+    ("before_ms", 0.0, 10_000.0),
+    ("shortest_gap_ms", 5.0, 60_000.0),
+    ("fade_ms", 0.0, 60_000.0),
+)

@@ -1,0 +1,276 @@
+"""One-shots: where a hit speaks, where it is over, and how sure that is.
+
+The level is followed in blocks of 1 ms. From the first loud block inside the search limit the search walks back to
+where the rise leaves what lies before it; the sample is then found by `attack_start`. A softer sound before the hit,
+a breath or the hand on the drum, is left out when the hit rises out of it steeply or when quiet lies between, and is
+told.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage, signal
+
+from wemble.core.edges.attack import attack_start
+from wemble.core.edges.decay import ring_out
+from wemble.core.edges.envelope import Flags
+from wemble.core.edges.recipe import HitRecipe
+from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.core.signal.prediction import prediction_error_filter
+
+BLOCK_MS = 1.0
+_RUMBLE_HZ = 25.0
+_LOUD_UNDER_PEAK_DB = 14.0
+_TAIL_FLOOR_MS = 50.0
+_OVER_NOISE = 2.2
+_HIDDEN_DB = 60.0
+_DIP_MS = 20.0
+_STEEP_DB = 15.0
+_STEEP_MS = 6.0
+_BEFORE_MS = 30.0
+_SOFTER_MS = 50.0
+_SLOW_MS = 12.0
+_LEAST_BACK_MS = 4.0
+_UNSURE_MS = 1.5
+_END_SMOOTH_MS = 40.0
+_BUMP_MS = 12.0
+_BUMP_OVER = 1.15
+_END_GAP_S = 0.25
+_SILENCE = 1e-20
+
+Levels = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """What was found in a one-shot, in its frames.
+
+    ``confidence`` in 0…1: under `DOUBTFUL` somebody should look, and ``reason`` says why; ``rise_ms`` is how long the
+    sound takes to come near its peak. ``end_frame`` has no room yet.
+    """
+
+    onset_frame: int
+    end_frame: int
+    confidence: float
+    reason: str
+    rise_ms: float
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether somebody should look at it."""
+        return self.confidence < DOUBTFUL
+
+
+DOUBTFUL = 0.5
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Fall:
+    """A power that is followed down to its floor: ``power`` float64 (blocks,) over 40 ms, ``floor`` that of its noise."""
+
+    power: Levels
+    floor: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HitLevels:
+    """What finding again reads while numbers are dragged: block powers of a one-shot.
+
+    ``power`` float64 (blocks,) is that over 1 ms, without rumble; ``surprise`` is that of what the noise does not
+    foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with it in
+    ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
+    ``quiet_block`` begins the quietest 50 ms.
+    """
+
+    rate_hz: int
+    frames: int
+    block_frames: int
+    power: Levels
+    surprise: Levels
+    falls: tuple[Fall, ...]
+    quiet_block: int
+
+
+def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
+    """Measure a one-shot once: float32 (channels, frames) to its levels."""
+    block = max(ms_to_frames(BLOCK_MS, rate_hz), 1)
+    power = block_power(without_rumble(samples, rate_hz), block)
+    quiet = _quiet_means(power, _TAIL_FLOOR_MS)
+    at = int(np.argmin(quiet)) if len(quiet) else 0
+    noise = samples[:, at * block :][:, : ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
+    surprise = block_power(unforetold(samples, noise), block)
+    falls = (_fall(power, _END_SMOOTH_MS), _fall(block_power(samples, block), _END_SMOOTH_MS), _fall(power, _BUMP_MS))
+    return HitLevels(rate_hz, samples.shape[1], block, power, surprise, falls, at)
+
+
+def unforetold(samples: Samples, noise: Samples) -> Samples:
+    """Return what a predictor that was fitted to the noise of each channel does not foretell."""
+    pairs = zip(samples, noise, strict=True)
+    return np.stack([signal.lfilter(prediction_error_filter([n.astype(np.float64)]), 1.0, x) for x, n in pairs])
+
+
+def _fall(power: Levels, over_ms: float) -> Fall:
+    """Return a power smoothed over a while, and its floor: that of a short while wavers, and its floor counts for more."""
+    smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
+    return Fall(smooth, _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER))
+
+
+def without_rumble(samples: Samples, rate_hz: int) -> Samples:
+    """Return samples without what lies under 25 Hz and without their offset; nothing comes earlier by it."""
+    if not samples.shape[1]:
+        return samples
+    sos = signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos")
+    settled = signal.sosfilt_zi(sos)[:, None, :] * samples[None, :, :1]
+    return np.asarray(signal.sosfilt(sos, samples, axis=1, zi=settled)[0], np.float32)
+
+
+def block_power(samples: Samples, block: int) -> Levels:
+    """Return the mean square of every block, of the loudest channel; the last block may be short."""
+    starts = np.arange(0, samples.shape[1], block)
+    if not len(starts):
+        return np.zeros(0)
+    sums = np.add.reduceat(np.square(samples, dtype=np.float64), starts, axis=1).max(axis=0)
+    return np.asarray(sums / np.diff(np.append(starts, samples.shape[1])))
+
+
+@dataclass(frozen=True, slots=True)
+class Rough:
+    """A hit to the block: first block, the block at which it is loud, blocks of its rise, its doubts."""
+
+    first: int
+    loud: int
+    end: int
+    met_floor: bool
+    doubts: tuple[tuple[float, str], ...]
+
+
+def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
+    """Find a hit to the block, from its levels alone: a draft that is quick enough to be dragged."""
+    power = levels.power
+    if not len(power) or power.max() <= _SILENCE:
+        return Rough(0, 0, len(power), True, ((0.0, "silence"),))
+    loud = int(np.flatnonzero(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max())[0])
+    first, doubts = _walked_back(levels, loud, recipe.start_under_peak_db)
+    if first > round(recipe.within_ms / BLOCK_MS):
+        doubts.append((0.2, f"nothing speaks within the first {recipe.within_ms:g} ms"))
+    ends = [
+        ring_out(
+            fall.power,
+            loud,
+            floor=max(fall.floor, _SILENCE),
+            over_db=recipe.over_floor_db,
+            block_s=BLOCK_MS / 1000.0,
+            gap_s=_END_GAP_S,
+        )
+        for fall in levels.falls
+    ]
+    if ends[0].followed:
+        doubts.append((0.4, "another sound follows"))
+    return Rough(first, loud, max(end.end for end in ends), all(end.met_floor for end in ends), tuple(doubts))
+
+
+def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels | None = None) -> Hit:
+    """Find where a one-shot speaks and where it is over, to the sample.
+
+    Parameters
+    ----------
+    samples : float32 array, shape (channels, frames)
+    recipe : HitRecipe
+        How far under its peak a sample speaks, how far in to look, when it is over.
+
+    Returns
+    -------
+    Hit
+        Silence and empty input give the whole, with confidence 0. What speaks behind the limit is cut no further in
+        than that.
+    """
+    levels = levels or hit_levels(samples, rate_hz)
+    heard = without_rumble(samples, rate_hz)
+    rough = rough_hit(levels, recipe)
+    frames = samples.shape[1]
+    if rough.doubts and rough.doubts[0][1] == "silence":
+        return Hit(0, frames, 0.0, "silence", 0.0)
+    rise = (rough.loud - rough.first) * BLOCK_MS
+    at = min((rough.first + 2) * levels.block_frames, frames)
+    back = ms_to_frames(max(_LEAST_BACK_MS, 0.5 * rise), rate_hz) + 2 * levels.block_frames
+    quiet = levels.quiet_block * levels.block_frames
+    noise = heard[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
+    start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
+    onset = min(start.frame, ms_to_frames(recipe.within_ms, rate_hz))
+    unsure_ms = start.unsure_frames * 1000.0 / rate_hz
+    end = min(rough.end * levels.block_frames, frames)
+    doubts = [*rough.doubts]
+    if rise > _SLOW_MS:
+        doubts.append((0.6 if rise < 4 * _SLOW_MS else 0.45, f"rises slowly, over {rise:.0f} ms"))
+    if not rough.met_floor:
+        doubts.append((0.7, "still sounding where the file ends"))
+    if unsure_ms > _UNSURE_MS:
+        doubts.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
+    confidence, reason = min(doubts, default=(1.0, "clear start"))
+    return Hit(onset, max(end, onset + 1), confidence, reason, rise)
+
+
+def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
+    """Return the block at which the rise to ``loud`` leaves its floor, and doubts."""
+    power = levels.power
+    top = _noise_top(levels, loud)
+    new = levels.surprise > top
+    speaks = new & (power > float(power.max()) * 10.0 ** (-start_under_peak_db / 10.0))
+    first = back_while(speaks, loud, round(_DIP_MS / BLOCK_MS))
+    steep = _steepest(power, first, loud)
+    if steep is not None:
+        return steep, [(0.4, "a softer sound runs into it")]
+    doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
+    return back_while(new, first, 1), doubts
+
+
+def _noise_top(levels: HitLevels, loud: int) -> float:
+    """Return what the noise's surprise hardly passes in one block: of that in front, if there is enough of it."""
+    lead = round(_BEFORE_MS / BLOCK_MS)
+    quiet = slice(0, loud - 2) if loud > lead else slice(levels.quiet_block, levels.quiet_block + lead)
+    noise = float(np.percentile(levels.surprise[quiet], 80)) if loud else 0.0
+    hidden = float(levels.surprise.max()) * 10.0 ** (-_HIDDEN_DB / 10.0)
+    return float(max(_OVER_NOISE * noise, hidden, _SILENCE))
+
+
+def _quiet_means(power: Levels, over_ms: float) -> Levels:
+    """Return the mean power of the window that begins at each block; of the whole, where it is short."""
+    width = min(round(over_ms / BLOCK_MS), len(power))
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    return np.maximum(sums[width:] - sums[:-width], 0.0) / width if width else power
+
+
+def _quietest(power: Levels, over_ms: float) -> float:
+    """Return the mean power of the quieter blocks: of windows near the quietest."""
+    means = _quiet_means(power, over_ms)
+    low = float(means.min(initial=np.inf))
+    return float(means[means <= 2.0 * low].mean()) if low > _SILENCE and len(means) else 0.0
+
+
+def back_while(flags: Flags, start: int, dip: int) -> int:
+    """Return the first block of the run of true blocks that holds ``start``, over dips of a few blocks."""
+    over = np.flatnonzero(flags[: start + 1])
+    if not len(over):
+        return start
+    gaps = np.flatnonzero(np.diff(np.append(over, start)) > dip)
+    return int((over[gaps[-1] + 1] if gaps[-1] + 1 < len(over) else start) if len(gaps) else over[0])
+
+
+def _steepest(power: Levels, first: int, loud: int) -> int | None:
+    """Return where the hit rises steeply out of a softer sound that was there for a while; none if it does not."""
+    wide, steps = round(_SOFTER_MS / BLOCK_MS), round(_STEEP_MS / BLOCK_MS)
+    if loud - first <= wide:
+        return None
+    places = np.arange(first + wide, loud + 1)
+    before = np.array([np.percentile(power[k - wide : k], 80) for k in places])
+    after = np.array([power[k : k + steps].max() for k in places])
+    jump = 10.0 * np.log10(after / np.maximum(before, _SILENCE))
+    steep = np.flatnonzero(jump >= _STEEP_DB)
+    if not len(steep):
+        return None
+    at = int(places[steep[np.argmax(jump[steep])]])
+    level = float(np.percentile(power[at - wide : at], 90))
+    return back_while(power > 2.0 * level, at + int(np.argmax(power[at : at + steps])), 1)

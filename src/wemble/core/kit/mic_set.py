@@ -1,0 +1,115 @@
+"""Mic sets: one hit heard by several microphones, cut together so that their spacing never changes.
+
+Files of one recording begin together, and a microphone that stands further away hears later: that spacing is kept. Where
+files do not begin together the lag between them is found from the sound; one that nothing explains is refused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from wemble.core.edges.onset import Hit, block_power, find_hit, without_rumble
+from wemble.core.edges.recipe import HitRecipe
+from wemble.core.signal.levels import Samples
+from wemble.errors import InvalidInput
+
+FURTHEST_S = 0.060
+"""Twenty metres of air: what two microphones of one hit may lie apart by their places alone (our choice)."""
+_STEP_S = 0.0005
+_MOST_LAG_S = 5.0
+_ALIKE = 0.35
+_CLEARER = 1.25
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Heard:
+    """One microphone's file: float32 (channels, frames) at its rate."""
+
+    samples: Samples
+    rate_hz: int
+
+
+@dataclass(frozen=True, slots=True)
+class SetFound:
+    """The hit of each microphone in its own frames, its lag behind the first file in seconds, and which one decided.
+
+    All begin and end at the same moment of the recording.
+    """
+
+    hits: tuple[Hit, ...]
+    lags_s: tuple[float, ...]
+    decided_by: int
+
+
+def find_in_set(heard: Sequence[Heard], recipe: HitRecipe, *, decided_by: int | None = None) -> SetFound:
+    """Find a hit in all of its microphones: the head from the one that hears it first, the tail from the longest.
+
+    Parameters
+    ----------
+    heard : one or more files of one hit
+    decided_by : int, optional
+        The microphone whose onset counts, instead of the first to hear it.
+
+    Raises
+    ------
+    InvalidInput
+        If files do not begin together and no lag explains it.
+    """
+    found = [find_hit(one.samples, one.rate_hz, recipe) for one in heard]
+    lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]]
+    starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
+    ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
+    sure = [n for n, hit in enumerate(found) if not hit.doubtful] or list(range(len(found)))
+    decides = min(sure, key=lambda n: starts[n]) if decided_by is None else decided_by
+    together = tuple(
+        replace(
+            found[decides],
+            onset_frame=min(max(round((starts[decides] + lag) * one.rate_hz), 0), one.samples.shape[1] - 1),
+            end_frame=min(max(round((max(ends) + lag) * one.rate_hz), 1), one.samples.shape[1]),
+        )
+        for one, lag in zip(heard, lags, strict=True)
+    )
+    return SetFound(together, tuple(lags), decides)
+
+
+def lag_s(first: Heard, other: Heard) -> float:
+    """Return how much later the same moment lies in another file, in seconds; 0 if they begin together.
+
+    Raises
+    ------
+    InvalidInput
+        If the two lie further apart than air explains, and no one lag fits clearly.
+    """
+    if first.samples.shape[1] * other.rate_hz == other.samples.shape[1] * first.rate_hz:
+        return 0.0
+    a, b = _rises(first), _rises(other)
+    size = float(np.sqrt(np.sum(np.square(a)) * np.sum(np.square(b))))
+    if size <= 0.0:
+        return 0.0
+    match = signal.correlate(b, a, "full", method="fft") / size
+    lags = np.arange(-len(a) + 1, len(b)) * _STEP_S
+    match[np.abs(lags) > _MOST_LAG_S] = 0.0
+    best = int(np.argmax(match))
+    if abs(lags[best]) <= FURTHEST_S:
+        return 0.0
+    far = np.abs(lags - lags[best]) > FURTHEST_S
+    if match[best] < _ALIKE or match[best] < _CLEARER * float(match[far].max(initial=0.0)):
+        raise InvalidInput(
+            f"two files of one hit lie {abs(lags[best]):.3f} s apart, and nothing in the sound explains it; "
+            "check that they are the same hit, or take one of them out of its set"
+        )
+    return float(lags[best])
+
+
+def _rises(heard: Heard) -> NDArray[np.float64]:
+    """Return how fast the level rises, every half millisecond, whatever the rate: positive changes of its logarithm."""
+    block = max(round(heard.rate_hz * _STEP_S), 1)
+    power = block_power(without_rumble(heard.samples, heard.rate_hz), block)
+    times = np.arange(0.0, heard.samples.shape[1] / heard.rate_hz, _STEP_S)
+    level = np.sqrt(np.interp(times, np.arange(len(power)) * block / heard.rate_hz, power))
+    return np.asarray(np.maximum(np.diff(level, prepend=level[:1]), 0.0))

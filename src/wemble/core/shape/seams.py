@@ -1,0 +1,236 @@
+"""Loop seams: where the end of a loop can go over into its start without being heard.
+
+A sustain loop ``[start, end)`` of a sample plays on from its end at its start. Its seam is good where both lie on zero
+crossings that go the same way in surroundings that are alike; a crossfade before the end, with what lies before the
+start, does the rest and never touches the attack. A whole-file loop is turned instead, so that its seam lies where
+the audio was continuous.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage, signal
+
+from wemble.core.check.click import seam_figure
+from wemble.core.shape.crossfade import crossfade_gains
+from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.errors import InvalidInput
+
+WINDOW_MS = 25.0
+CROSSFADES_MS = (0.0, 5.0, 10.0, 20.0, 40.0, 80.0, 160.0, 320.0)
+ATTACK_MS = 60.0
+_SEARCH_PART = 0.1
+_LEAST_SEARCH_MS = 30.0
+_MOST_SEARCH_MS = 400.0
+_STARTS = 48
+_APART_MS = 2.0
+_CANDIDATES = 12
+_STEP_MS = 50.0
+_STEP_DB = 3.0
+_CLICK = 2.0
+_DEAR_MS = 100.0
+_UNEVEN = 0.04
+
+
+@dataclass(frozen=True, slots=True)
+class Seam:
+    """A candidate: ``[start, end)`` in frames of the source, the crossfade before the end, and how well it goes over.
+
+    ``alike`` −1…1 is the correlation around both ends; ``click`` times the local residual; ``step_db`` the change of
+    level, beyond that of the source itself at either end, where a beat may begin. ``score`` is the worse of the two, each over its threshold, so that 1 is where it begins to be heard.
+    """
+
+    start_frame: int
+    end_frame: int
+    crossfade_frames: int
+    alike: float
+    click: float
+    step_db: float
+
+    @property
+    def score(self) -> float:
+        """How much can be heard: under 1 nothing."""
+        return max(self.click / _CLICK, abs(self.step_db) / _STEP_DB)
+
+
+def find_seams(samples: Samples, rate_hz: int, *, near: tuple[int, int] | None = None) -> list[Seam]:
+    """Return candidates for a sustain loop, the best first.
+
+    Parameters
+    ----------
+    samples : float32 array, shape (channels, frames)
+    near : (start, end), optional
+        About where the loop is wanted; without it, behind the attack and before the release.
+
+    Raises
+    ------
+    InvalidInput
+        If ``near`` is no span of the samples, or the whole is too short for a loop.
+
+    References
+    ----------
+    Common practice: zero crossings going the same way, ranked by normalised correlation, then a short crossfade.
+    """
+    frames = samples.shape[1]
+    window = min(ms_to_frames(WINDOW_MS, rate_hz), frames // 8)
+    if window < 8:
+        raise InvalidInput("this is too short for a loop: some 5 ms are needed at the least")
+    start, end = _asked(samples, rate_hz) if near is None else near
+    if not 0 <= start < end <= frames:
+        raise InvalidInput(f"a loop lies inside the {frames:,} frames of its source and ends after it starts")
+    reach = int(
+        np.clip(
+            _SEARCH_PART * (end - start),
+            ms_to_frames(_LEAST_SEARCH_MS, rate_hz),
+            ms_to_frames(_MOST_SEARCH_MS, rate_hz),
+        )
+    )
+    reach = max(min(reach, (end - start) // 3), 2)
+    starts = crossings(samples, max(start - reach, 1), min(start + reach, frames - 1))
+    ends = crossings(samples, max(end - reach, 1), min(end + reach, frames - 1))
+    if not len(starts) or not len(ends):
+        starts, ends = np.array([start]), np.array([min(end, frames - 1)])
+    chosen = starts[np.argsort(np.abs(starts - start), kind="stable")[:_STARTS]]
+    pairs = _ranked(samples, chosen, ends, window)
+    seams: list[Seam] = []
+    for alike, s, e in pairs:
+        if all(abs(s - o.start_frame) + abs(e - o.end_frame) > ms_to_frames(_APART_MS, rate_hz) for o in seams):
+            seams.append(crossed(samples, s, e, rate_hz, alike=alike))
+        if len(seams) == _CANDIDATES:
+            break
+    return sorted(
+        seams,
+        key=lambda seam: (seam.score >= 1.0, seam.score + seam.crossfade_frames / ms_to_frames(_DEAR_MS, rate_hz)),
+    )
+
+
+def crossings(samples: Samples, low: int, high: int) -> NDArray[np.int64]:
+    """Return the frames in ``[low, high)`` at which the sum of the channels rises through zero.
+
+    Of each crossing's two frames the one is taken at which the sum of magnitudes over the channels is least.
+    """
+    low, high = max(low, 1), min(high, samples.shape[1])
+    mixed = samples[:, low - 1 : high].sum(axis=0, dtype=np.float64)
+    rising = np.flatnonzero((mixed[:-1] < 0.0) & (mixed[1:] >= 0.0)) + low
+    size = np.abs(samples).sum(axis=0)
+    return np.asarray(np.where(size[rising - 1] < size[rising], rising - 1, rising), np.int64)
+
+
+def crossed(
+    samples: Samples,
+    start: int,
+    end: int,
+    rate_hz: int,
+    *,
+    alike: float | None = None,
+    crossfade_frames: int | None = None,
+) -> Seam:
+    """Return the seam of one loop, with the crossfade that is asked for, or the shortest that is not heard.
+
+    A crossfade needs as much audio before the start, and is at most half the loop.
+    """
+    if alike is None:
+        alike = _alike(samples, start, end, min(ms_to_frames(WINDOW_MS, rate_hz), samples.shape[1] // 8))
+    most = min(start, (end - start) // 2)
+    lengths = [ms_to_frames(ms, rate_hz) for ms in CROSSFADES_MS] if crossfade_frames is None else [crossfade_frames]
+    best: Seam | None = None
+    for length in dict.fromkeys(min(length, most) for length in lengths):
+        seam = _judged(samples, start, end, length, rate_hz, alike)
+        if best is None or seam.score < 0.8 * best.score:
+            best = seam
+        if seam.score < 0.9:
+            break
+    assert best is not None
+    return best
+
+
+def looped_end(samples: Samples, start: int, end: int, crossfade_frames: int) -> Samples:
+    """Return the last ``crossfade_frames`` before a loop's end, crossed with what lies before its start.
+
+    The law is matched: the correlation of both sides is measured, and the power kept.
+
+    Returns
+    -------
+    float32 array, shape (channels, crossfade_frames)
+    """
+    goes_of, comes_of = samples[:, end - crossfade_frames : end], samples[:, start - crossfade_frames : start]
+    size = float(np.sqrt(np.sum(np.square(goes_of, dtype=np.float64)) * np.sum(np.square(comes_of, dtype=np.float64))))
+    r = float(np.sum(goes_of.astype(np.float64) * comes_of)) / size if size > 0.0 else 0.0
+    goes, comes = crossfade_gains(crossfade_frames, "matched", correlation=r)
+    return np.asarray(goes_of * goes + comes_of * comes, np.float32)
+
+
+def _judged(samples: Samples, start: int, end: int, length: int, rate_hz: int, alike: float) -> Seam:
+    around = min(ms_to_frames(_STEP_MS, rate_hz), (end - start) // 2)
+    before = samples[:, max(end - around - length, 0) : end].copy()
+    if length:
+        before[:, -length:] = looped_end(samples, start, end, length)
+    after = samples[:, start : start + around]
+    known = (
+        samples[:, max(end - around - length, 0) : end + around],
+        samples[:, max(start - around, 0) : start + around],
+    )
+    own = max(abs(_step_db(samples[:, max(at - around, 0) : at], samples[:, at : at + around])) for at in (start, end))
+    step = _step_db(before[:, -around:], after)
+    beyond = float(np.sign(step)) * max(abs(step) - own, 0.0)
+    click = seam_figure(np.concatenate([before, after], axis=1), before.shape[1], known)
+    return Seam(start, end, length, float(alike), float(click), beyond)
+
+
+def _step_db(before: Samples, after: Samples) -> float:
+    return float(10.0 * np.log10((_power(after) + 1e-12) / (_power(before) + 1e-12)))
+
+
+def _power(samples: Samples) -> float:
+    return float(np.mean(np.square(samples, dtype=np.float64))) if samples.size else 0.0
+
+
+def _asked(samples: Samples, rate_hz: int) -> tuple[int, int]:
+    """Return about where a loop fits: from where the level is even after the attack to before it falls for good."""
+    frames = samples.shape[1]
+    block = max(ms_to_frames(20.0, rate_hz), 1)
+    blocks = max(frames // block, 1)
+    shaped = samples[:, : blocks * block].reshape(samples.shape[0], blocks, -1)
+    level = ndimage.median_filter(np.square(shaped, dtype=np.float64).mean(axis=2).max(axis=0), 5, mode="nearest")
+    loud = np.flatnonzero(level >= 0.25 * np.median(level[level >= np.percentile(level, 50)]))
+    first, last = (int(loud[0]) * block, (int(loud[-1]) + 1) * block) if len(loud) else (0, frames)
+    attack = first + int(np.argmax(level[loud[0] : loud[0] + 25])) * block if len(loud) else 0
+    start = max(attack + ms_to_frames(ATTACK_MS, rate_hz), first + (last - first) // 4)
+    end = last - (last - first) // 8
+    return (start, end) if end - start >= frames // 8 else (frames // 4, frames - frames // 8)
+
+
+def _ranked(
+    samples: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64], window: int
+) -> list[tuple[float, int, int]]:
+    """Return (correlation, less a little for every dB of another level; start; end) of every pair, the best first."""
+    channels, frames = samples.shape
+    low, high = int(ends.min()) - window, int(ends.max()) + window
+    padded = np.pad(samples, ((0, 0), (window, window)))
+    field = padded[:, low + window : high + window].astype(np.float64)
+    power = np.cumsum(np.pad(np.square(field).sum(axis=0), (1, 0)))
+    pairs = []
+    for start in starts.tolist():
+        template = padded[:, start : start + 2 * window].astype(np.float64)
+        match = sum(signal.correlate(field[c], template[c], "valid", method="fft") for c in range(channels))
+        at = ends - window - low
+        size = np.sqrt(
+            np.maximum(power[at + 2 * window] - power[at], 1e-12) * max(float(np.square(template).sum()), 1e-12)
+        )
+        there = float(np.square(template).sum())
+        level = 10.0 * np.log10((power[at + 2 * window] - power[at] + 1e-12) / (there + 1e-12))
+        values = np.asarray(match)[at] / size - _UNEVEN * np.abs(level)
+        pairs += [
+            (float(v), start, int(e))
+            for v, e in zip(values, ends, strict=True)
+            if e - start > 2 * window and e < frames
+        ]
+    return sorted(pairs, key=lambda pair: -pair[0])
+
+
+def _alike(samples: Samples, start: int, end: int, window: int) -> float:
+    pairs = _ranked(samples, np.array([start]), np.array([end]), window)
+    return pairs[0][0] if pairs else 0.0
