@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
 from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
+from wemble.core.check.hits import HIT_CHECKS, hit_verdicts
 from wemble.core.check.join import join_verdict
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
 from wemble.core.edit.marks import programme
@@ -113,10 +114,14 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
             edge,
             rate_hz=source.rate_hz,
             floors=source.floors.bands,
-            under_peak_db=_under_peak_db(library, clip),
+            under_peak_db=None if clip.confidence is not None else _under_peak_db(library, clip),
         )
 
-    return library.edge_verdicts.get((clip.source_id, edge), compute)
+    found = library.edge_verdicts.get((clip.source_id, edge), compute)
+    if clip.confidence is None:
+        return found
+    of_hits = [verdict for verdict in found if verdict.check in HIT_CHECKS]
+    return [*hit_verdicts(clip, job.source(clip.source_id).rate_hz), *of_hits] if side == "head" else of_hits
 
 
 def _under_peak_db(library: Library, clip: Clip) -> float | None:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from wemble.actions.editing import Answer, edit
 from wemble.actions.library import Library
-from wemble.core.edit import arrange, clips, edges, grid, joins, marks, walked
+from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, walked
 from wemble.core.edit.arrange import Close, LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.edges import Hold
@@ -277,6 +277,27 @@ class LineUp:
 
 
 @dataclass(frozen=True, slots=True)
+class SetLoop:
+    """Give a clip its sustain loop, in source frames."""
+
+    kind: Literal["set_loop"]
+    clip_id: str
+    start_frame: int
+    end_frame: int
+    crossfade_frames: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class TurnLoop:
+    """Turn a whole-file loop so that a source frame comes first; the old ends meet in a crossfade."""
+
+    kind: Literal["turn_loop"]
+    clip_id: str
+    at_frame: int
+    crossfade_frames: int = 0
+
+
+@dataclass(frozen=True, slots=True)
 class SayOfEdge:
     """Accept an edge on a walk, send it back, or take back what was said."""
 
@@ -290,6 +311,7 @@ EditRequest = (
     MoveEdge | MoveEdges | PutUnder | SetFade | SetLine | FadeBetween | SetGain | RenameClip | RenameJob
     | Split | MoveClips | MoveAudio | CopyClips | RemoveClips | AddLane | SetLane | RemoveLane | SetJoins
     | SetProgramme | AddMark | MoveMark | RenameMark | RemoveMarks | SetGrid | MeasureGrid | SetSync | LineUp | SayOfEdge
+    | SetLoop | TurnLoop
 )  # fmt: skip
 
 
@@ -322,6 +344,10 @@ def _changed(job: Job, request: EditRequest) -> Edited:
             return clips.rename_job(job, name)
         case SetJoins():
             return _crossed(job, request)
+        case SetLoop(_, clip_id, start, end, crossfade):
+            return kit.set_loop(job, clip_id, start, end, crossfade)
+        case TurnLoop(_, clip_id, at_frame, crossfade):
+            return kit.turn_loop(job, clip_id, at_frame, crossfade)
         case SayOfEdge(_, clip_id, side, said):
             return walked.say_of_edge(job, clip_id, side, said)
         case Split() | MoveClips() | MoveAudio() | CopyClips() | RemoveClips() | AddLane() | SetLane() | RemoveLane():
@@ -426,6 +452,8 @@ def _described(request: EditRequest) -> tuple[str, str | None]:
             return "level line", f"line {clip_id}"
         case MoveMark(_, mark_id):
             return "move mark", f"mark {mark_id}"
+        case SetLoop(_, clip_id):
+            return "loop", f"loop {clip_id}"
         case SayOfEdge(_, _, _, said):
             return {"accepted": "accept edge", "sent_back": "send edge back", None: "take back a word"}[said], None
         case _:
@@ -444,6 +472,7 @@ _LABELS = {
     "measure_grid": "tempo",
     "set_sync": "sync point",
     "line_up": "line up",
+    "turn_loop": "turn loop",
 }
 
 

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
+from numpy.typing import NDArray
 
 from wemble.actions.library import Library
+from wemble.core.edit.model import Clip, Finding
+from wemble.core.edit.treat import base_of, targets
 from wemble.core.signal.pyramid import STEP, TILE_BINS, bin_frames, min_max
 from wemble.core.signal.spectra import TILE_COLUMNS, spectral_columns
 from wemble.errors import InvalidInput
@@ -38,6 +43,34 @@ def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> b
         return np.ascontiguousarray(samples.T).tobytes()
     bins = min_max(np.ascontiguousarray(samples), frames_per_bin=frames_per_bin)
     return np.ascontiguousarray(bins.transpose(1, 0, 2), dtype=np.float16).tobytes()
+
+
+def heads(library: Library, revision_id: int, columns: int) -> tuple[list[str], bytes]:
+    """Return the ids of everything that can be searched, and the first milliseconds of each, for the head wall.
+
+    Bytes: int8 (targets, columns, 2), lowest and highest of each millisecond in 127ths of the largest of the target's
+    own pictured part; zeros behind its end.
+    """
+    job = library.job_at(revision_id)
+    ids = targets(job)
+    out = np.zeros((len(ids), columns, 2), np.int8)
+    for row, target in enumerate(ids):
+        base = base_of(job, target)
+        picture = library.head_pictures.get(
+            (base.source_id, base.head_frame, columns), partial(_head, library, base, columns)
+        )
+        out[row] = picture
+    return ids, out.tobytes()
+
+
+def _head(library: Library, base: Finding | Clip, columns: int) -> NDArray[np.int8]:
+    rate = library.source(base.source_id).rate_hz
+    width = max(round(rate / 1000), 1)
+    samples = library.reader.read(base.source_id, rate, base.head_frame, columns * width)
+    picture = min_max(samples, frames_per_bin=width)
+    low, high = picture[..., 0].min(axis=0), picture[..., 1].max(axis=0)
+    size = max(float(np.abs(samples).max(initial=0.0)), 1e-9)
+    return np.asarray(np.round(np.stack([low, high], axis=-1) / size * 127.0), np.int8)
 
 
 def spectral_tile(library: Library, source_id: str, frames_per_column: int, index: int) -> bytes:

@@ -9,7 +9,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from wemble.actions import finding, importing
+from wemble.actions import finding, hitting, importing
 from wemble.actions.editing import create_job, edit_newest, open_job
 from wemble.actions.library import Library
 from wemble.actions.overview import job_cards
@@ -20,7 +20,7 @@ from wemble.core.edit.clips import Edited
 from wemble.core.edit.grid import beat_frame
 from wemble.core.edit.model import Clip, Grid, Job, set_clips
 from wemble.core.edit.treat import targets
-from wemble.demo import pieces
+from wemble.demo import kit, pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
 
@@ -30,7 +30,7 @@ JOB_NAME = "Audio guide"
 def add_demo(library: Library, say: Callable[[str], None]) -> None:
     """Add the demo jobs that are not there yet."""
     known = {card.name for card in job_cards(library)}
-    for name, add in {JOB_NAME: _add_audio_guide, "Slack Tide": _add_slack_tide}.items():
+    for name, add in {JOB_NAME: _add_audio_guide, "Boatyard kit": _add_boatyard, "Slack Tide": _add_slack_tide}.items():
         if name in known:
             say(f"the demo job {name} is there already")
         else:
@@ -56,6 +56,16 @@ def _add_slack_tide(library: Library, name: str, say: Callable[[str], None]) -> 
     _bring_in(library, job_id, "Ebb.wav", pieces.ebb(), pieces.RATE_HZ)
     _bring_in(library, job_id, "Bell riff.wav", pieces.riff(), pieces.RATE_HZ)
     edit_newest(library, job_id, "lay out the pieces", lambda job: Edited(_two_lanes(job)))
+
+
+def _add_boatyard(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making the Boatyard kit: six things, three strengths, two microphones")
+    job_id = create_job(library, name, "drums")
+    for file_name, samples in kit.files():
+        _bring_in(library, job_id, f"{file_name}.wav", samples, kit.RATE_HZ)
+    revision = open_job(library, job_id).revision
+    pattern = hitting.read_names(library, revision, None).pattern
+    hitting.apply_names(library, job_id, revision, pattern)
 
 
 def _bring_in(library: Library, job_id: str, file_name: str, samples: NDArray[np.float32], rate_hz: int) -> None:

@@ -9,10 +9,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from wemble.actions.checking import ClipVerdicts
 from wemble.actions.edits import EditRequest
 from wemble.actions.finding import Draft
+from wemble.actions.hitting import HitDraft, NamesRead
+from wemble.actions.kits import LoopFigure
 from wemble.actions.overlapping import Overlap
 from wemble.actions.overview import JobCard
 from wemble.actions.sending import Preview, Request
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.history import Kind, OwnFields
 from wemble.core.edit.model import Brief, Clip, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.store.records import TaskRow
@@ -127,6 +129,95 @@ class ApplyBody(Body):
     target_ids: list[str]
     recipe: Recipe
     treatment: Treatment
+
+
+class NamesBody(Body):
+    """A pattern for the names of files; none asks for a proposal."""
+
+    revision: int
+    pattern: str | None = None
+
+
+class NamesAnswer(Body):
+    """What a pattern makes of the names."""
+
+    names: NamesRead
+
+
+class ReadNamesBody(Body):
+    """Give clips what their names say."""
+
+    base_revision: int
+    pattern: str
+
+
+class HitDraftBody(Body):
+    """What a recipe would find in the hits of a job."""
+
+    revision: int
+    recipe: HitRecipe
+
+
+class HitDraftAnswer(Body):
+    """One entry a hit and microphone."""
+
+    draft: HitDraft
+
+
+class ApplyHitsBody(Body):
+    """Find hits and cut them; no targets means all."""
+
+    base_revision: int
+    target_ids: list[str]
+    recipe: HitRecipe
+
+
+class TurnDownBody(Body):
+    """Turn down what is over a ceiling; no clips means all."""
+
+    base_revision: int
+    clip_ids: list[str]
+    ceiling_db: float
+
+
+class SoftenBody(Body):
+    """Soften the ends of clips by a grade; 0 takes it away."""
+
+    base_revision: int
+    clip_ids: list[str]
+    milliseconds: float
+
+
+class LoopsBody(Body):
+    """Which loops to choose from; ``near`` in source frames."""
+
+    revision: int
+    clip_id: str
+    near: tuple[int, int] | None = None
+
+
+class JudgeLoopBody(Body):
+    """A loop whose seam is to be judged, in source frames."""
+
+    revision: int
+    clip_id: str
+    start_frame: int
+    end_frame: int
+    crossfade_frames: int
+
+
+class LoopsAnswer(Body):
+    """Loops, the best first."""
+
+    loops: list[LoopFigure]
+
+
+class LoopAllBody(Body):
+    """Give clips their best loop; without a crossfade the shortest that is not heard."""
+
+    base_revision: int
+    clip_ids: list[str]
+    crossfade_ms: float | None = None
 
 
 class VerdictList(Body):

@@ -12,7 +12,9 @@ from wemble.actions import (
     edits,
     fading,
     finding,
+    hitting,
     importing,
+    kits,
     overlapping,
     overview,
     pictures,
@@ -109,6 +111,62 @@ def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
 def apply(body: models.ApplyBody, job_id: str) -> models.EditAnswer:
     """Find, and carry it out as one edit."""
     return _answered(finding.apply(library(), job_id, body.base_revision, body.target_ids, body.recipe, body.treatment))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/names/preview", body=models.NamesBody, answer=models.NamesAnswer)
+def preview_names(body: models.NamesBody, job_id: str) -> models.NamesAnswer:
+    """Say what a pattern makes of the names of files."""
+    return models.NamesAnswer(names=hitting.read_names(library(), body.revision, body.pattern))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/names", body=models.ReadNamesBody, answer=models.EditAnswer)
+def read_names(body: models.ReadNamesBody, job_id: str) -> models.EditAnswer:
+    """Give clips what their names say, and lay out mic sets."""
+    return _answered(hitting.apply_names(library(), job_id, body.base_revision, body.pattern))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/hits/draft", body=models.HitDraftBody, answer=models.HitDraftAnswer)
+def draft_hits(body: models.HitDraftBody, job_id: str) -> models.HitDraftAnswer:
+    """Say what a recipe would find in hits, while its numbers are dragged."""
+    draft = hitting.draft_hits(library(), body.revision, body.recipe)
+    return models.HitDraftAnswer.model_construct(draft=draft)
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/hits/apply", body=models.ApplyHitsBody, answer=models.EditAnswer)
+def apply_hits(body: models.ApplyHitsBody, job_id: str) -> models.EditAnswer:
+    """Find hits, and cut them as one edit."""
+    return _answered(hitting.apply_hits(library(), job_id, body.base_revision, body.target_ids, body.recipe))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/turn-down", body=models.TurnDownBody, answer=models.EditAnswer)
+def turn_down(body: models.TurnDownBody, job_id: str) -> models.EditAnswer:
+    """Turn what is too hot down to a ceiling."""
+    return _answered(kits.turn_down(library(), job_id, body.base_revision, body.clip_ids, body.ceiling_db))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/soften", body=models.SoftenBody, answer=models.EditAnswer)
+def soften(body: models.SoftenBody, job_id: str) -> models.EditAnswer:
+    """Soften the ends of clips by a grade."""
+    return _answered(kits.soften(library(), job_id, body.base_revision, body.clip_ids, body.milliseconds))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/loops/candidates", body=models.LoopsBody, answer=models.LoopsAnswer)
+def loop_candidates(body: models.LoopsBody, job_id: str) -> models.LoopsAnswer:
+    """List loops to choose from, the best first."""
+    return models.LoopsAnswer(loops=kits.loop_candidates(library(), body.revision, body.clip_id, body.near))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/loops/judge", body=models.JudgeLoopBody, answer=models.LoopsAnswer)
+def judge_loop(body: models.JudgeLoopBody, job_id: str) -> models.LoopsAnswer:
+    """Judge the seam of one loop."""
+    bounds = (body.start_frame, body.end_frame, body.crossfade_frames)
+    return models.LoopsAnswer(loops=[kits.judge_loop(library(), body.revision, body.clip_id, *bounds)])
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/loops/all", body=models.LoopAllBody, answer=models.EditAnswer)
+def loop_all(body: models.LoopAllBody, job_id: str) -> models.EditAnswer:
+    """Give clips their best loops."""
+    return _answered(kits.loop_all(library(), job_id, body.base_revision, body.clip_ids, body.crossfade_ms))
 
 
 @endpoint(api, "GET", "/jobs/<job_id>/revisions/<int:revision>/verdicts", answer=models.VerdictList)

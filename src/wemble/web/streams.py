@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from flask import Blueprint, Response, request, send_file
 
 from wemble.actions import importing, pictures, sending
@@ -12,6 +14,7 @@ from wemble.web.routes import library
 streams = Blueprint("streams", __name__, url_prefix="/api")
 
 MOST_FRAMES = 1 << 20
+MOST_HEAD_COLUMNS = 4_000
 _FOR_EVER = "public, max-age=31536000, immutable"
 
 
@@ -30,6 +33,16 @@ def audio(job_id: str, revision: int) -> Response:
     answer.headers["X-Wemble-Channels"] = str(plan.channels)
     answer.headers["Cache-Control"] = "private, max-age=600"
     return answer
+
+
+@streams.get("/jobs/<job_id>/revisions/<int:revision>/heads")
+def heads(job_id: str, revision: int) -> Response:
+    """Give the first milliseconds of everything that can be searched: a line of JSON with the ids, then the pictures."""
+    columns = request.args.get("columns", 600, type=int)
+    if not 0 < columns <= MOST_HEAD_COLUMNS:
+        raise InvalidInput(f"a head has 1 to {MOST_HEAD_COLUMNS:,} columns of a millisecond")
+    ids, data = pictures.heads(library(), revision, columns)
+    return Response(json.dumps(ids).encode() + b"\n" + data, mimetype="application/octet-stream")
 
 
 @streams.get("/sources/<source_id>/tiles/<int:frames_per_bin>/<int:index>")

@@ -45,6 +45,10 @@ class Edge:
     outside_frames: int = 1 << 62
     """How much of the source there is beyond the edge."""
 
+    def without_fade(self) -> Edge:
+        """Return the edge as a hard cut."""
+        return replace(self, fade=None)
+
 
 def edge_of(clip: Clip, side: Side, *, joined: bool, source_frames: int) -> Edge:
     """Return one edge of a clip."""
@@ -69,7 +73,7 @@ def edge_verdicts(
         figures.append(("click", edge_click(read, edge, rate_hz)))
         figures.append(("speech_clipped", _outside_over_floor_db(read, edge, rate_hz, floors)))
     if edge.side == "tail" and not edge.joined:
-        figures.append(("tail", _before_fade_over_floor_db(read, edge, rate_hz, floors)))
+        figures.append(("tail", tail_over_floor_db(read, edge, rate_hz, floors)))
     if edge.sound_frame is not None:
         inward = (edge.sound_frame - edge.frame) * _inward(edge)
         if edge.side == "head":
@@ -144,7 +148,8 @@ def _outside_over_floor_db(read: Read, edge: Edge, rate_hz: int, floors: BandFlo
     return max(float(upper.max(initial=floors.upper_db)) - max(floors.upper_db, floors.upper_top_db - 3.0), 0.0)
 
 
-def _before_fade_over_floor_db(read: Read, edge: Edge, rate_hz: int, floors: BandFloors) -> float:
+def tail_over_floor_db(read: Read, edge: Edge, rate_hz: int, floors: BandFloors) -> float:
+    """Return how far the 10 ms before a tail's fade lie over the floor, in dB."""
     window = ms_to_frames(10.0, rate_hz)
     at = edge.frame - (edge.fade.length_frames if edge.fade else 0)
     samples = read(at - window, window)
@@ -169,6 +174,9 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
     "join": ("level within {figure:.1f} dB through the join", "level {figure:.1f} dB off inside the join"),
     "programme_end": ("{figure:.1f} dB over the floor", "the end mark cuts sound {figure:.1f} dB over the floor"),
     "outside": ("nothing outside the programme", "sound outside the programme, {figure:.0f} dB over the floor"),
+    "late": ("speaks {figure:.1f} ms after its head", "speaks {figure:.1f} ms late"),
+    "cut_in": ("attack whole", "{figure:.1f} ms of the attack cut"),
+    "start": ("clear start", "unsure start"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 

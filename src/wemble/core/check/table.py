@@ -5,7 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Check = Literal["click", "tail", "air", "speech_clipped", "attack", "weak", "programme_end", "outside", "join"]
+Check = Literal[
+    "click",
+    "tail",
+    "air",
+    "speech_clipped",
+    "attack",
+    "weak",
+    "programme_end",
+    "outside",
+    "join",
+    "late",
+    "cut_in",
+    "start",
+]
 State = Literal["fine", "look", "fail"]
 
 
@@ -31,6 +44,10 @@ TABLE: dict[Check, Definition] = {
     "join": Definition("level inside a crossfade, outside that of its surroundings", "dB", 3.0, 9.0),
     "programme_end": Definition("10 ms RMS before the end mark, over the floor", "dB", 3.0, 9.0),
     "outside": Definition("loudest 10 ms outside the programme, over the floor", "dB", 10.0, 1000.0),
+    # Ten milliseconds late is heard in rhythm; half a millisecond into an attack dulls it (both common practice).
+    "late": Definition("time from the head of a hit to its onset", "ms", 10.0, 30.0),
+    "cut_in": Definition("how far a head lies inside the attack of its hit", "ms", 0.5, 2.0),
+    "start": Definition("doubt about an onset, 0 to 1", "", 0.5, 1.01),
     "attack": Definition("how far the fade reaches into the sound", "ms", 0.5, 5.0),
 }
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,7 @@ class RingOut:
 
 
 def ring_out(
-    power: NDArray[np.float64], start: int, *, floor: float, over_db: float, block_s: float, gap_s: float
+    power: NDArray[np.floating[Any]], start: int, *, floor: float, over_db: float, block_s: float, gap_s: float
 ) -> RingOut:
     """Return where the decay that begins at ``start`` has come within ``over_db`` of the floor, rather late than early.
 
@@ -34,7 +35,7 @@ def ring_out(
 
     Parameters
     ----------
-    power : float64 array, shape (blocks,)
+    power : float array, shape (blocks,)
         Short-term power, smooth over some 40 ms.
     floor : float
         Power of the noise.
@@ -60,7 +61,7 @@ def ring_out(
     return RingOut(min(start + last + extra, len(power)), True, bool(len(apart)))
 
 
-def _extra(power: NDArray[np.float64], floor: float, block_s: float) -> int:
+def _extra(power: NDArray[np.floating[Any]], floor: float, block_s: float) -> int:
     """Return the blocks that the decay needs for a few dB more, by the line through its end."""
     level = 10.0 * np.log10(np.maximum(power / max(floor, 1e-20), 1e-9))
     low, high = _FIT_OVER_DB
@@ -69,6 +70,7 @@ def _extra(power: NDArray[np.float64], floor: float, block_s: float) -> int:
     at = np.flatnonzero(part > low)
     if len(at) < _SHORTEST_FIT:
         return 1
-    slope = float(np.polyfit(at * block_s, part[at], 1)[0])
+    times = (at - at.mean()) * block_s
+    slope = float(times @ (part[at] - part[at].mean()) / (times @ times))
     longest = _LONGEST_EXTRA_S if slope >= 0.0 else min(_BELOW_DB / -slope, _LONGEST_EXTRA_S)
     return max(round(longest / block_s), 1)

@@ -16,7 +16,7 @@ from scipy import ndimage, signal
 
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import ring_out
-from wemble.core.edges.onset import BLOCK_MS, back_while, block_power, unforetold, without_rumble
+from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, unforetold, without_rumble
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples, ms_to_frames
 
@@ -180,7 +180,7 @@ def _refined(read: Read, middle: int, frames: int, rate_hz: int) -> int:
     return start + attack_start(heard, min(rough, heard.shape[1] - 1), back=3 * block, rate_hz=rate_hz).frame
 
 
-def _steepest(surprise: NDArray[np.float64], power: NDArray[np.float64], lead: int) -> int:
+def _steepest(surprise: Levels, power: Levels, lead: int) -> int:
     """Return the block, from ``lead`` on, at which the hit rises most; a rise that stays far under it counts less."""
     best = np.full(len(power) - lead, -np.inf)
     for track in (surprise, power):

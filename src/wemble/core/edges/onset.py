@@ -8,14 +8,15 @@ told.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal
 
 from wemble.core.edges.attack import attack_start
-from wemble.core.edges.decay import ring_out
+from wemble.core.edges.decay import RingOut, ring_out
 from wemble.core.edges.envelope import Flags
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples, ms_to_frames
@@ -41,7 +42,7 @@ _BUMP_OVER = 1.15
 _END_GAP_S = 0.25
 _SILENCE = 1e-20
 
-Levels = NDArray[np.float64]
+Levels = NDArray[np.floating[Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +70,7 @@ DOUBTFUL = 0.5
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Fall:
-    """A power that is followed down to its floor: ``power`` float64 (blocks,) over 40 ms, ``floor`` that of its noise."""
+    """A power that is followed down to its floor: ``power`` float32 (blocks,) over a while, ``floor`` that of its noise."""
 
     power: Levels
     floor: float
@@ -79,10 +80,11 @@ class Fall:
 class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
-    ``power`` float64 (blocks,) is that over 1 ms, without rumble; ``surprise`` is that of what the noise does not
+    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise`` is that of what the noise does not
     foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with it in
     ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
-    ``quiet_block`` begins the quietest 50 ms.
+    ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak, and ``noise_top`` what the
+    noise's surprise hardly passes. ``ended`` keeps the ends that were asked for, by dB over the floor.
     """
 
     rate_hz: int
@@ -92,6 +94,14 @@ class HitLevels:
     surprise: Levels
     falls: tuple[Fall, ...]
     quiet_block: int
+    loud_block: int
+    noise_top: float
+    ended: dict[float, tuple[RingOut, ...]] = field(default_factory=dict)
+
+    @property
+    def silent(self) -> bool:
+        """Whether there is nothing at all."""
+        return not len(self.power) or float(self.power.max()) <= _SILENCE
 
 
 def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
@@ -103,7 +113,11 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     noise = samples[:, at * block :][:, : ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
     surprise = block_power(unforetold(samples, noise), block)
     falls = (_fall(power, _END_SMOOTH_MS), _fall(block_power(samples, block), _END_SMOOTH_MS), _fall(power, _BUMP_MS))
-    return HitLevels(rate_hz, samples.shape[1], block, power, surprise, falls, at)
+    loud = int(np.argmax(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max(initial=0.0))) if len(power) else 0
+    top = _noise_top(surprise, loud, at)
+    return HitLevels(
+        rate_hz, samples.shape[1], block, power.astype(np.float32), surprise.astype(np.float32), falls, at, loud, top
+    )
 
 
 def unforetold(samples: Samples, noise: Samples) -> Samples:
@@ -115,7 +129,9 @@ def unforetold(samples: Samples, noise: Samples) -> Samples:
 def _fall(power: Levels, over_ms: float) -> Fall:
     """Return a power smoothed over a while, and its floor: that of a short while wavers, and its floor counts for more."""
     smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
-    return Fall(smooth, _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER))
+    return Fall(
+        smooth.astype(np.float32), _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
+    )
 
 
 def without_rumble(samples: Samples, rate_hz: int) -> Samples:
@@ -149,27 +165,33 @@ class Rough:
 
 def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
     """Find a hit to the block, from its levels alone: a draft that is quick enough to be dragged."""
-    power = levels.power
-    if not len(power) or power.max() <= _SILENCE:
-        return Rough(0, 0, len(power), True, ((0.0, "silence"),))
-    loud = int(np.flatnonzero(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max())[0])
+    if levels.silent:
+        return Rough(0, 0, len(levels.power), True, ((0.0, "silence"),))
+    loud = levels.loud_block
     first, doubts = _walked_back(levels, loud, recipe.start_under_peak_db)
     if first > round(recipe.within_ms / BLOCK_MS):
         doubts.append((0.2, f"nothing speaks within the first {recipe.within_ms:g} ms"))
-    ends = [
-        ring_out(
-            fall.power,
-            loud,
-            floor=max(fall.floor, _SILENCE),
-            over_db=recipe.over_floor_db,
-            block_s=BLOCK_MS / 1000.0,
-            gap_s=_END_GAP_S,
-        )
-        for fall in levels.falls
-    ]
+    ends = _ends(levels, recipe.over_floor_db)
     if ends[0].followed:
         doubts.append((0.4, "another sound follows"))
     return Rough(first, loud, max(end.end for end in ends), all(end.met_floor for end in ends), tuple(doubts))
+
+
+def _ends(levels: HitLevels, over_db: float) -> tuple[RingOut, ...]:
+    """Return where each fall has come within ``over_db`` of its floor; looked up if it was asked for before."""
+    if over_db not in levels.ended:
+        levels.ended[over_db] = tuple(
+            ring_out(
+                fall.power,
+                levels.loud_block,
+                floor=max(fall.floor, _SILENCE),
+                over_db=over_db,
+                block_s=BLOCK_MS / 1000.0,
+                gap_s=_END_GAP_S,
+            )
+            for fall in levels.falls
+        )
+    return levels.ended[over_db]
 
 
 def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels | None = None) -> Hit:
@@ -216,8 +238,7 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
 def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
     """Return the block at which the rise to ``loud`` leaves its floor, and doubts."""
     power = levels.power
-    top = _noise_top(levels, loud)
-    new = levels.surprise > top
+    new = levels.surprise > levels.noise_top
     speaks = new & (power > float(power.max()) * 10.0 ** (-start_under_peak_db / 10.0))
     first = back_while(speaks, loud, round(_DIP_MS / BLOCK_MS))
     steep = _steepest(power, first, loud)
@@ -227,12 +248,12 @@ def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tu
     return back_while(new, first, 1), doubts
 
 
-def _noise_top(levels: HitLevels, loud: int) -> float:
+def _noise_top(surprise: Levels, loud: int, quiet_block: int) -> float:
     """Return what the noise's surprise hardly passes in one block: of that in front, if there is enough of it."""
     lead = round(_BEFORE_MS / BLOCK_MS)
-    quiet = slice(0, loud - 2) if loud > lead else slice(levels.quiet_block, levels.quiet_block + lead)
-    noise = float(np.percentile(levels.surprise[quiet], 80)) if loud else 0.0
-    hidden = float(levels.surprise.max()) * 10.0 ** (-_HIDDEN_DB / 10.0)
+    quiet = slice(0, loud - 2) if loud > lead else slice(quiet_block, quiet_block + lead)
+    noise = float(np.percentile(surprise[quiet], 80)) if loud else 0.0
+    hidden = float(surprise.max(initial=0.0)) * 10.0 ** (-_HIDDEN_DB / 10.0)
     return float(max(_OVER_NOISE * noise, hidden, _SILENCE))
 
 

@@ -101,6 +101,7 @@ class HitRecipe:
     before_ms: float = 0.0
     shortest_gap_ms: float = 80.0
     fade_ms: float = 0.0
+    fade_shape: Shape = "s"
     many: bool = False
     kind: Literal["hits"] = "hits"
 
@@ -109,6 +110,8 @@ class HitRecipe:
             value = getattr(self, name)
             if not low <= value <= high:
                 raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
+        if self.fade_shape not in SHAPES:
+            raise InvalidInput(f"unknown fade shape {self.fade_shape!r}")
 
 
 _HIT_LIMITS = (

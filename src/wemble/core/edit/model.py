@@ -10,13 +10,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.kit.strikes import Strike
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point
 from wemble.errors import InvalidInput, NotFound
 
-Brief = Literal["voiceover", "release"]
+Brief = Literal["voiceover", "drums", "release"]
 Side = Literal["head", "tail"]
 Made = Literal["auto", "own"]
 Said = Literal["accepted", "sent_back"]
@@ -83,6 +84,9 @@ class Clip:
     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
+
+    A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
+    (``confidence`` 0…1, with the reason).
     """
 
     id: str
@@ -102,6 +106,10 @@ class Clip:
     line: tuple[tuple[int, float], ...] = ()
     head_walked: Walked | None = None
     tail_walked: Walked | None = None
+    strike: Strike | None = None
+    set_id: str | None = None
+    confidence: float | None = None
+    reason: str = ""
 
     @property
     def frames(self) -> int:
@@ -146,6 +154,8 @@ class Mark:
     frame: int
     clip_id: str | None = None
     end_frame: int | None = None
+    crossfade_frames: int = 0
+    """Of a loop tied to a clip: how much before its end is crossed with what lies before its start, in source frames."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +194,7 @@ class Finding:
     head_frame: int
     tail_frame: int
     origin_frame: int
-    recipe: Recipe
+    recipe: Recipe | HitRecipe
     treatment: Treatment
     floor_db: float
     threshold_db: float

@@ -11,9 +11,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, Side, SourceUse
+from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, Side, SourceUse, set_clips
 from wemble.core.edit.placement import to_job_frames
 from wemble.errors import InvalidInput
 
@@ -31,6 +31,8 @@ class Sounds:
     sounds: tuple[Span, ...]
     floor_db: float
     threshold_db: float
+    confidence: float | None = None
+    reason: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +72,7 @@ def treat(
     job: Job,
     target_id: str,
     found: Sounds,
-    recipe: Recipe,
+    recipe: Recipe | HitRecipe,
     treatment: Treatment,
     *,
     fade_for: FadeFor,
@@ -98,7 +100,16 @@ def treat(
         threshold_db=found.threshold_db,
         closed=tuple(layout.closed),
     )
-    return _placed(job, finding, layout, earlier, fade_for, tone)
+    if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
+        earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
+    placed = _placed(job, finding, layout, earlier, fade_for, tone)
+    return placed if found.confidence is None else Edited(_sure(placed.job, finding.id, found), placed.notes)
+
+
+def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
+    """Return the job with what is known of the onset on the clips of a finding."""
+    clips = [clip for clip in job.clips.values() if clip.finding_id == finding_id]
+    return set_clips(job, *(replace(clip, confidence=found.confidence, reason=found.reason) for clip in clips))
 
 
 def taken_back(job: Job, finding_id: str) -> Job:
@@ -301,6 +312,8 @@ def _placed(
             finding_id=finding.id,
             sound_start_frame=piece.sound[0] if piece.sound else None,
             sound_end_frame=piece.sound[1] if piece.sound else None,
+            strike=known.strike if known else None,
+            set_id=known.set_id if known else None,
         )
         number += known is None
         crossed = (at in layout.crossed, at + 1 in layout.crossed)

@@ -46,7 +46,9 @@ class SetFound:
     decided_by: int
 
 
-def find_in_set(heard: Sequence[Heard], recipe: HitRecipe, *, decided_by: int | None = None) -> SetFound:
+def find_in_set(
+    heard: Sequence[Heard], recipe: HitRecipe, *, decided_by: int | None = None, lags: Sequence[float] | None = None
+) -> SetFound:
     """Find a hit in all of its microphones: the head from the one that hears it first, the tail from the longest.
 
     Parameters
@@ -54,6 +56,8 @@ def find_in_set(heard: Sequence[Heard], recipe: HitRecipe, *, decided_by: int | 
     heard : one or more files of one hit
     decided_by : int, optional
         The microphone whose onset counts, instead of the first to hear it.
+    lags : seconds, optional
+        How much later the same moment lies in each file, if that is known already.
 
     Raises
     ------
@@ -61,7 +65,7 @@ def find_in_set(heard: Sequence[Heard], recipe: HitRecipe, *, decided_by: int | 
         If files do not begin together and no lag explains it.
     """
     found = [find_hit(one.samples, one.rate_hz, recipe) for one in heard]
-    lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]]
+    lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     sure = [n for n, hit in enumerate(found) if not hit.doubtful] or list(range(len(found)))

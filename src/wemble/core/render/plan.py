@@ -9,16 +9,16 @@ blocks.
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.edit.model import Clip, Fade, Job, Join, Lane
+from wemble.core.edit.model import Clip, Fade, Job, Join, Lane, Mark
 from wemble.core.edit.placement import end_of, in_time_order, placed, start_of
-from wemble.core.shape.crossfade import crossfade_gains
+from wemble.core.shape.crossfade import correlation, crossfade_gains
 from wemble.core.shape.curves import fade_in_gain, fade_out_gain
 from wemble.core.shape.points import through
 from wemble.core.signal.levels import Samples, from_db
@@ -55,6 +55,15 @@ class _Ramp:
 
 
 @dataclass(frozen=True, slots=True)
+class _Seam:
+    """The crossfade before a loop's end, in job frames: ``[start, end)``, crossed with what lies ``back`` frames before."""
+
+    start: int
+    end: int
+    back: int
+
+
+@dataclass(frozen=True, slots=True)
 class _Voice:
     """One clip as the renderer sees it: the job frames it sounds in, handles under joins included.
 
@@ -69,6 +78,7 @@ class _Voice:
     ramps: tuple[_Ramp, ...]
     line: tuple[tuple[float, float], ...] = ()
     """The level line: (job frame, not rounded, dB)."""
+    seams: tuple[_Seam, ...] = ()
 
     @property
     def untouched(self) -> bool:
@@ -86,13 +96,20 @@ class RenderPlan:
         out_of = {join.left_clip_id: join for join in job.joins.values()}
         heard = heard_lanes(job)
         clips = [clip for clip in in_time_order(job) if clip.lane_id in heard]
-        voices = {clip.id: _voice(job, clip, into.get(clip.id), out_of.get(clip.id)) for clip in clips}
+        loops: dict[str, list[Mark]] = {}
+        for mark in job.marks.values():
+            if mark.crossfade_frames and mark.clip_id is not None:
+                loops.setdefault(mark.clip_id, []).append(mark)
+        voices = {
+            clip.id: _voice(job, clip, into.get(clip.id), out_of.get(clip.id), loops.get(clip.id, ())) for clip in clips
+        }
         self._sides = {
             join.id: (voices[join.left_clip_id], voices[join.right_clip_id])
             for join in job.joins.values()
             if join.law == "matched" and join.left_clip_id in voices and join.right_clip_id in voices
         }
         self._correlations: dict[str, float] = {}
+        self._alike: dict[tuple[str, int, _Seam], float] = {}
         self._voices = sorted(voices.values(), key=lambda voice: voice.start)
         self._starts = [voice.start for voice in self._voices]
         self._ends = _running_maximum([voice.end for voice in self._voices])
@@ -122,7 +139,7 @@ class RenderPlan:
         low, high = max(voice.start, start), min(voice.end, start + total.shape[1])
         if low >= high:
             return
-        samples = fold(reader.read(voice.source_id, self.rate_hz, low - voice.origin, high - low), self.channels)
+        samples = self._read(voice, low, high, reader)
         window = total[:, low - start : high - start]
         touching = [ramp for ramp in voice.ramps if ramp.start < high and ramp.start + ramp.length > low]
         gain = np.array(voice.gain)[:, None]
@@ -137,6 +154,33 @@ class RenderPlan:
             window += samples
         else:
             window += np.multiply(samples, gain, dtype=np.float64)
+
+    def _read(self, voice: _Voice, low: int, high: int, reader: SampleReader) -> Samples:
+        """Return a voice's samples for job frames ``[low, high)``, the ends of its loops crossed with their beginnings."""
+
+        def read(start: int, end: int) -> Samples:
+            return fold(reader.read(voice.source_id, self.rate_hz, start - voice.origin, end - start), self.channels)
+
+        samples = read(low, high)
+        for seam in voice.seams:
+            a, b = max(seam.start, low), min(seam.end, high)
+            if a < b:
+                key = (voice.source_id, voice.origin, seam)
+                if key not in self._alike:
+                    there, back = read(seam.start, seam.end), read(seam.start - seam.back, seam.end - seam.back)
+                    self._alike[key] = correlation(there, back)
+                goes, comes = crossfade_gains(
+                    seam.end - seam.start,
+                    "matched",
+                    correlation=self._alike[key],
+                    start=a - seam.start,
+                    stop=b - seam.start,
+                )
+                samples = samples.copy()
+                samples[:, a - low : b - low] = (
+                    samples[:, a - low : b - low] * goes + read(a - seam.back, b - seam.back) * comes
+                )
+        return samples
 
     def _correlation(self, ramp: _Ramp, reader: SampleReader) -> float:
         """Return how alike the two sides of a matched join are over all of it, measured once."""
@@ -193,7 +237,7 @@ def _gains(clip: Clip, lane: Lane, channels: int) -> tuple[float, ...]:
     return (gain * min(1.0, 1.0 - lane.pan), gain * min(1.0, 1.0 + lane.pan))
 
 
-def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None) -> _Voice:
+def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None, loops: Sequence[Mark]) -> _Voice:
     start, end = start_of(job, clip), end_of(job, clip)
     ramps: list[_Ramp] = []
     if join_in is not None:
@@ -212,7 +256,13 @@ def _voice(job: Job, clip: Clip, join_in: Join | None, join_out: Join | None) ->
     gain = _gains(clip, job.lanes[clip.lane_id], job.channels)
     rate = Fraction(job.rate_hz, job.source(clip.source_id).rate_hz)
     line = tuple((float(clip.origin_frame + frame * rate), level_db) for frame, level_db in clip.line)
-    return _Voice(start, end, clip.source_id, clip.origin_frame, gain, tuple(ramps), line)
+    seams = tuple(
+        _Seam(placed(job, clip, mark.end_frame - mark.crossfade_frames), placed(job, clip, mark.end_frame), length)
+        for mark in loops
+        if mark.end_frame is not None
+        and (length := placed(job, clip, mark.end_frame) - placed(job, clip, mark.frame)) > 0
+    )
+    return _Voice(start, end, clip.source_id, clip.origin_frame, gain, tuple(ramps), line, seams)
 
 
 def _running_maximum(ends: list[int]) -> list[int]:

@@ -8,11 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wemble.core.shape.curves import fade_in_gain
+from wemble.core.signal.levels import Samples
 
 Law = Literal["equal_gain", "equal_power", "matched"]
 LAWS: tuple[Law, ...] = get_args(Law)
 LOWEST_CORRELATION = -0.8
 """Under it two sides cancel, and the gains that would make up for it grow without bound (our choice: +7 dB at most)."""
+
+
+def correlation(one: Samples, other: Samples) -> float:
+    """Return how alike two runs of samples are, −1…1; 0 where either is silent."""
+    a, b = one.astype(np.float64), other.astype(np.float64)
+    size = float(np.sqrt(np.sum(np.square(a)) * np.sum(np.square(b))))
+    return float(np.sum(a * b)) / size if size > 0.0 else 0.0
 
 
 def crossfade_gains(

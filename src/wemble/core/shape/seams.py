@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy import ndimage, signal
 
 from wemble.core.check.click import seam_figure
-from wemble.core.shape.crossfade import crossfade_gains
+from wemble.core.shape.crossfade import correlation, crossfade_gains
 from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.errors import InvalidInput
 
@@ -40,7 +40,8 @@ class Seam:
     """A candidate: ``[start, end)`` in frames of the source, the crossfade before the end, and how well it goes over.
 
     ``alike`` −1…1 is the correlation around both ends; ``click`` times the local residual; ``step_db`` the change of
-    level, beyond that of the source itself at either end, where a beat may begin. ``score`` is the worse of the two, each over its threshold, so that 1 is where it begins to be heard.
+    level, beyond that of the source itself at either end, where a beat may begin. ``score`` is the worse of the two, each
+    over its threshold, so that 1 is where it begins to be heard.
     """
 
     start_frame: int
@@ -56,7 +57,9 @@ class Seam:
         return max(self.click / _CLICK, abs(self.step_db) / _STEP_DB)
 
 
-def find_seams(samples: Samples, rate_hz: int, *, near: tuple[int, int] | None = None) -> list[Seam]:
+def find_seams(
+    samples: Samples, rate_hz: int, *, near: tuple[int, int] | None = None, crossfade_frames: int | None = None
+) -> list[Seam]:
     """Return candidates for a sustain loop, the best first.
 
     Parameters
@@ -64,6 +67,8 @@ def find_seams(samples: Samples, rate_hz: int, *, near: tuple[int, int] | None =
     samples : float32 array, shape (channels, frames)
     near : (start, end), optional
         About where the loop is wanted; without it, behind the attack and before the release.
+    crossfade_frames : int, optional
+        The crossfade of every candidate, as far as it fits; without it, the shortest that is not heard.
 
     Raises
     ------
@@ -98,7 +103,7 @@ def find_seams(samples: Samples, rate_hz: int, *, near: tuple[int, int] | None =
     seams: list[Seam] = []
     for alike, s, e in pairs:
         if all(abs(s - o.start_frame) + abs(e - o.end_frame) > ms_to_frames(_APART_MS, rate_hz) for o in seams):
-            seams.append(crossed(samples, s, e, rate_hz, alike=alike))
+            seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames))
         if len(seams) == _CANDIDATES:
             break
     return sorted(
@@ -157,9 +162,7 @@ def looped_end(samples: Samples, start: int, end: int, crossfade_frames: int) ->
     float32 array, shape (channels, crossfade_frames)
     """
     goes_of, comes_of = samples[:, end - crossfade_frames : end], samples[:, start - crossfade_frames : start]
-    size = float(np.sqrt(np.sum(np.square(goes_of, dtype=np.float64)) * np.sum(np.square(comes_of, dtype=np.float64))))
-    r = float(np.sum(goes_of.astype(np.float64) * comes_of)) / size if size > 0.0 else 0.0
-    goes, comes = crossfade_gains(crossfade_frames, "matched", correlation=r)
+    goes, comes = crossfade_gains(crossfade_frames, "matched", correlation=correlation(goes_of, comes_of))
     return np.asarray(goes_of * goes + comes_of * comes, np.float32)
 
 

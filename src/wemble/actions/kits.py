@@ -1,0 +1,161 @@
+"""Kits: what is too hot turned down, ends softened, loops proposed and set."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from wemble.actions.editing import Answer, edit
+from wemble.actions.finding import reads
+from wemble.actions.library import Library
+from wemble.core.check.edges import edge_click, edge_of, tail_over_floor_db
+from wemble.core.check.table import state_of
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.kit import set_loop, soften_ends, turn_down_hot
+from wemble.core.edit.model import Clip, Job
+from wemble.core.shape.seams import Seam, crossed, find_seams
+from wemble.core.signal.levels import ms_to_frames
+from wemble.errors import InvalidInput
+
+LONGEST_LOOPED_S = 120.0
+
+
+def peaks(library: Library, job: Job, clip_ids: Sequence[str]) -> dict[str, float]:
+    """Return the largest sample of clips, linear, with their gain."""
+    sizes = {}
+    for clip in map(job.clip, clip_ids):
+        largest = 0.0
+        for at in range(clip.head_frame, clip.tail_frame, 1 << 20):
+            samples = reads(library, clip.source_id)(at, min(1 << 20, clip.tail_frame - at))
+            largest = max(largest, float(np.abs(samples).max(initial=0.0)))
+        sizes[clip.id] = largest * float(10.0 ** (clip.gain_db / 20.0))
+    return sizes
+
+
+def turn_down(library: Library, job_id: str, base_revision: int, clip_ids: Sequence[str], ceiling_db: float) -> Answer:
+    """Turn what is too hot down to a ceiling; bring nothing up. Without ids: every clip."""
+
+    def change(job: Job) -> Edited:
+        return turn_down_hot(
+            job, peaks(library, job, clip_ids or [clip.id for clip in job.clips.values() if clip.speaks]), ceiling_db
+        )
+
+    return edit(library, job_id, base_revision, f"down to {ceiling_db:g} dB", change)
+
+
+def soften(library: Library, job_id: str, base_revision: int, clip_ids: Sequence[str], milliseconds: float) -> Answer:
+    """Soften the ends of clips by a grade; say where that has no effect, as the end is at the floor already."""
+
+    def change(job: Job) -> Edited:
+        edited = soften_ends(job, tuple(clip_ids), milliseconds)
+        quiet = [
+            job.clip(key).name for key in clip_ids if milliseconds and _ends_in_the_floor(library, job, job.clip(key))
+        ]
+        named = ", ".join(f"“{name}”" for name in quiet[:4]) + (f" and {len(quiet) - 4} more" if len(quiet) > 4 else "")
+        return Edited(edited.job, (f"no effect, already at the floor: {named}",) if quiet else ())
+
+    return edit(library, job_id, base_revision, f"soften ends by {milliseconds:g} ms", change)
+
+
+def _ends_in_the_floor(library: Library, job: Job, clip: Clip) -> bool:
+    source = library.source(clip.source_id)
+    edge = edge_of(clip, "tail", joined=False, source_frames=source.frames)
+    bare = edge.without_fade()
+    read = reads(library, clip.source_id)
+    click = edge_click(read, bare, source.rate_hz)
+    return (
+        state_of("click", click) == "fine" and tail_over_floor_db(read, bare, source.rate_hz, source.floors.bands) < 3.0
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class LoopFigure:
+    """One candidate for a loop, or the loop that a clip has, with what is heard of its seam."""
+
+    start_frame: int
+    end_frame: int
+    crossfade_frames: int
+    alike: float
+    click: float
+    step_db: float
+    score: float
+
+
+def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tuple[int, int] | None) -> list[LoopFigure]:
+    """Return loops to choose from inside a clip, the best first; ``near`` in source frames. Raises `InvalidInput`."""
+    clip = library.job_at(revision_id).clip(clip_id)
+    return [_figure(seam) for seam in _seams(library, clip, near)]
+
+
+def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end: int, crossfade: int) -> LoopFigure:
+    """Return what is heard of one loop's seam. Raises `InvalidInput` if it does not lie inside its clip."""
+    clip = library.job_at(revision_id).clip(clip_id)
+    if not clip.head_frame <= start < end <= clip.tail_frame:
+        raise InvalidInput("a loop lies inside its clip and ends after it starts")
+    rate = library.source(clip.source_id).rate_hz
+    samples = reads(library, clip.source_id)(clip.head_frame, clip.frames)
+    shift = clip.head_frame
+    seam = crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade)
+    return _figure(
+        Seam(
+            seam.start_frame + shift,
+            seam.end_frame + shift,
+            seam.crossfade_frames,
+            seam.alike,
+            seam.click,
+            seam.step_db,
+        )
+    )
+
+
+def loop_all(
+    library: Library, job_id: str, base_revision: int, clip_ids: Sequence[str], crossfade_ms: float | None
+) -> Answer:
+    """Give every clip of these the best loop there is, with a crossfade as asked or the shortest that is not heard."""
+    job = library.job_at(base_revision)
+    found: dict[str, Seam] = {}
+    for clip in map(job.clip, clip_ids):
+        asked = None if crossfade_ms is None else ms_to_frames(crossfade_ms, library.source(clip.source_id).rate_hz)
+        try:
+            seams = _seams(library, clip, _loop_of(job, clip), asked)
+        except InvalidInput:
+            continue
+        if seams and seams[0].score < 1.0:
+            found[clip.id] = seams[0]
+
+    def change(newest: Job) -> Edited:
+        for clip_id, seam in found.items():
+            newest = set_loop(newest, clip_id, seam.start_frame, seam.end_frame, seam.crossfade_frames).job
+        return Edited(newest, (f"{len(found)} of {len(clip_ids)} have a loop whose seam is not heard",))
+
+    return edit(library, job_id, base_revision, "loops", change)
+
+
+def _loop_of(job: Job, clip: Clip) -> tuple[int, int] | None:
+    for mark in job.marks.values():
+        if mark.kind == "loop" and mark.clip_id == clip.id and mark.end_frame is not None:
+            return mark.frame, mark.end_frame
+    return None
+
+
+def _seams(library: Library, clip: Clip, near: tuple[int, int] | None, crossfade: int | None = None) -> list[Seam]:
+    """Return candidates in source frames; the attack is out of their reach."""
+    rate = library.source(clip.source_id).rate_hz
+    if clip.frames > LONGEST_LOOPED_S * rate:
+        raise InvalidInput(f"loops are looked for in clips of up to {LONGEST_LOOPED_S:g} s; cut it first")
+    shift = clip.head_frame if clip.sound_start_frame is None else max(clip.sound_start_frame, clip.head_frame)
+    samples = reads(library, clip.source_id)(shift, clip.tail_frame - shift)
+    asked = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, samples.shape[1]))
+    seams = find_seams(samples, rate, near=asked, crossfade_frames=crossfade)
+    return [
+        Seam(s.start_frame + shift, s.end_frame + shift, s.crossfade_frames, s.alike, s.click, s.step_db) for s in seams
+    ]
+
+
+def _figure(seam: Seam) -> LoopFigure:
+    return LoopFigure(
+        seam.start_frame, seam.end_frame, seam.crossfade_frames, round(seam.alike, 3), round(seam.click, 2),
+        round(seam.step_db, 2), round(seam.score, 3),
+    )  # fmt: skip

@@ -1,0 +1,172 @@
+"""Edits of kits: hits named and laid out by what their files say, softened ends, too hot ones turned down, loops."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from wemble.core.edit.clips import SPACE_BETWEEN_TAKES_S, Edited
+from wemble.core.edit.joins import set_join
+from wemble.core.edit.marks import followed
+from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, set_clips
+from wemble.core.edit.placement import start_of, to_job_frames
+from wemble.core.kit.strikes import Strike
+from wemble.core.signal.levels import ms_to_frames, to_db
+from wemble.errors import InvalidInput
+
+SOFTENINGS_MS = (1.0, 5.0, 20.0, 80.0)
+"""The grades of end softening, each clearly longer than the last (our choice)."""
+
+
+def lay_out_sets(job: Job, strikes: Mapping[str, Strike], lags_frames: Mapping[str, int]) -> Edited:
+    """Give clips what their names say, and lay each hit's microphones under each other, a lane for each.
+
+    ``lags_frames`` says, in job frames, how much later the same moment lies in a clip's file than in the first of its
+    set. Sets follow one another a second apart, in the order of the clips; clips that no name was read for come last.
+    """
+    sets: dict[object, list[str]] = {}
+    ordered = sorted(job.clips.values(), key=lambda clip: (start_of(job, clip), clip.id))
+    for clip in sorted(ordered, key=lambda clip: clip.id not in strikes):
+        key: object = strikes[clip.id].hit if clip.id in strikes else clip.id
+        sets.setdefault(key, []).append(clip.id)
+    job, lanes = _lanes(job, sorted({strike.mic or "" for strike in strikes.values()}))
+    first_lane = min(job.lanes.values(), key=lambda lane: lane.position).id
+    at, number, changed = 0, job.next_number, []
+    for members in sets.values():
+        end = at
+        for clip_id in members:
+            clip = job.clip(clip_id)
+            strike = strikes.get(clip_id)
+            origin = at - lags_frames.get(clip_id, 0)
+            lane = lanes.get((strike.mic or "") if strike else "", first_lane)
+            set_id = f"s{number}" if len(members) > 1 else None
+            changed.append(replace(clip, strike=strike, set_id=set_id, origin_frame=origin, lane_id=lane))
+            end = max(
+                end,
+                origin
+                + to_job_frames(
+                    job.source(clip.source_id).frames,
+                    source_rate_hz=job.source(clip.source_id).rate_hz,
+                    job_rate_hz=job.rate_hz,
+                ),
+            )
+        number += 1
+        at = end + SPACE_BETWEEN_TAKES_S * job.rate_hz
+    laid = set_clips(replace(job, next_number=number), *changed)
+    moved = {clip.finding_id: clip for clip in changed if clip.finding_id}
+    findings = {
+        key: replace(finding, origin_frame=moved[key].origin_frame, lane_id=moved[key].lane_id)
+        if key in moved
+        else finding
+        for key, finding in job.findings.items()
+    }
+    return Edited(replace(laid, findings=findings))
+
+
+def _lanes(job: Job, mics: Sequence[str]) -> tuple[Job, dict[str, str]]:
+    """Return the job with a lane for each microphone, by its name; the first takes the lane that is there."""
+    lanes = sorted(job.lanes.values(), key=lambda lane: lane.position)
+    by_mic: dict[str, str] = {}
+    number = job.next_number
+    made = dict(job.lanes)
+    for position, mic in enumerate(mics):
+        lane = lanes[position] if position < len(lanes) else Lane(f"l{number}", "", position)
+        number += position >= len(lanes)
+        lane = replace(lane, name=mic or lane.name or "Kit")
+        made[lane.id] = lane
+        by_mic[mic] = lane.id
+    return replace(job, next_number=number, lanes=made), by_mic
+
+
+def soften_ends(job: Job, clip_ids: tuple[str, ...], milliseconds: float) -> Edited:
+    """Soften the ends of clips by one of the grades; 0 takes the softening away. One shape: an S."""
+    if milliseconds not in (0.0, *SOFTENINGS_MS):
+        grades = ", ".join(f"{grade:g}" for grade in SOFTENINGS_MS)
+        raise InvalidInput(f"an end is softened over {grades} ms, or not at all; got {milliseconds:g} ms")
+    changed = []
+    for clip in map(job.clip, clip_ids):
+        length = min(ms_to_frames(milliseconds, job.source(clip.source_id).rate_hz), clip.frames)
+        changed.append(replace(clip, fade_out=Fade(length, "s", made="own") if length else None))
+    return Edited(set_clips(job, *changed))
+
+
+def turn_down_hot(job: Job, peaks: Mapping[str, float], ceiling_db: float) -> Edited:
+    """Turn clips whose peak (linear, with their gain) is over a ceiling down to it; the others keep their gain."""
+    if not -60.0 <= ceiling_db <= 0.0:
+        raise InvalidInput(f"a ceiling lies between −60 and 0 dB, got {ceiling_db:g}")
+    changed, notes = [], []
+    for clip_id, peak in peaks.items():
+        over = float(to_db(peak)) - ceiling_db
+        if over > 1e-4:
+            clip = job.clip(clip_id)
+            changed.append(replace(clip, gain_db=clip.gain_db - over))
+            notes.append(f"“{clip.name}” {over + ceiling_db:+.1f} → {ceiling_db:.1f} dB")
+    kept = len(peaks) - len(changed)
+    notes = notes[:6] + ([f"{len(notes) - 6} more"] if len(notes) > 6 else [])
+    return Edited(set_clips(job, *changed), (*notes, f"{kept} keep their gain"))
+
+
+def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade_frames: int) -> Edited:
+    """Give a clip its sustain loop, in source frames; the one that it had is replaced. The attack is never touched.
+
+    Raises
+    ------
+    InvalidInput
+        If the loop does not lie inside the clip, or there is too little before its start for the crossfade.
+    """
+    clip = job.clip(clip_id)
+    if not clip.head_frame <= start_frame < end_frame <= clip.tail_frame:
+        raise InvalidInput("a loop lies inside its clip and ends after it starts; move the clip's edges or the loop")
+    onset = clip.head_frame if clip.sound_start_frame is None else clip.sound_start_frame
+    if not 0 <= crossfade_frames <= min(start_frame - onset, (end_frame - start_frame) // 2):
+        most = max(min(start_frame - onset, (end_frame - start_frame) // 2), 0)
+        rate = job.source(clip.source_id).rate_hz
+        raise InvalidInput(
+            f"a crossfade of {1000 * crossfade_frames / rate:.4g} ms needs as much sound before the loop's start, and is "
+            f"at most half the loop; {1000 * most / rate:.4g} ms fit here",
+            details={"fits_frames": most},
+        )
+    old = next((mark for mark in job.marks.values() if mark.kind == "loop" and mark.clip_id == clip_id), None)
+    mark = Mark(
+        old.id if old else f"m{job.next_number}",
+        "loop",
+        old.name if old else "Loop",
+        start_frame,
+        clip_id,
+        end_frame,
+        crossfade_frames,
+    )
+    return Edited(replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark}))
+
+
+def turn_loop(job: Job, clip_id: str, at_frame: int, crossfade_frames: int) -> Edited:
+    """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
+
+    So the new seam lies where the audio was continuous. Raises `InvalidInput` if the place is not inside the clip, or
+    the old ends have too little beyond them for the crossfade.
+    """
+    clip = job.clip(clip_id)
+    if not clip.head_frame < at_frame < clip.tail_frame:
+        raise InvalidInput("a loop is turned at a place inside it")
+    rate = job.source(clip.source_id).rate_hz
+    start = start_of(job, clip)
+
+    def laid(part: Clip, at: int) -> Clip:
+        return replace(
+            part, origin_frame=at - to_job_frames(part.head_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+        )
+
+    first = laid(replace(clip, head_frame=at_frame, fade_in=None, fade_out=None, finding_id=None), start)
+    second_id = f"c{job.next_number}"
+    between = to_job_frames(clip.tail_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz) - to_job_frames(
+        at_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz
+    )
+    second = laid(
+        replace(clip, id=second_id, tail_frame=at_frame, fade_in=None, fade_out=None, finding_id=None), start + between
+    )
+    turned = set_clips(replace(job, next_number=job.next_number + 1), first, second)
+    turned = followed(job, turned)
+    if not crossfade_frames:
+        return Edited(turned)
+    length = to_job_frames(crossfade_frames, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+    return set_join(turned, first.id, second.id, length, "matched", length // 2)
