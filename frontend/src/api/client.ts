@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, JobCard, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, HitDraft, HitRecipe, JobCard, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -60,6 +60,23 @@ export const api = {
     json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),
+  names: (id: string, revision: number, pattern: string | null) =>
+    json<{ names: NamesRead }>("POST", `/jobs/${id}/names/preview`, { revision, pattern }).then((answer) => answer.names),
+  readNames: (id: string, base_revision: number, pattern: string) => json<EditAnswer>("POST", `/jobs/${id}/names`, { base_revision, pattern }),
+  draftHits: (id: string, revision: number, recipe: HitRecipe | null, signal: AbortSignal) =>
+    json<{ draft: HitDraft; recipe: HitRecipe; applied: boolean }>("POST", `/jobs/${id}/hits/draft`, { revision, recipe }, signal),
+  applyHits: (id: string, base_revision: number, target_ids: string[], recipe: HitRecipe) =>
+    json<EditAnswer>("POST", `/jobs/${id}/hits/apply`, { base_revision, target_ids, recipe }),
+  turnDown: (id: string, base_revision: number, clip_ids: string[], ceiling_db: number) =>
+    json<EditAnswer>("POST", `/jobs/${id}/turn-down`, { base_revision, clip_ids, ceiling_db }),
+  soften: (id: string, base_revision: number, clip_ids: string[], milliseconds: number) =>
+    json<EditAnswer>("POST", `/jobs/${id}/soften`, { base_revision, clip_ids, milliseconds }),
+  loops: (id: string, revision: number, clip_id: string, near: [number, number] | null) =>
+    json<{ loops: LoopFigure[] }>("POST", `/jobs/${id}/loops/candidates`, { revision, clip_id, near }).then((answer) => answer.loops),
+  judgeLoop: (id: string, revision: number, clip_id: string, loop: Pick<LoopFigure, "start_frame" | "end_frame" | "crossfade_frames">) =>
+    json<{ loops: LoopFigure[] }>("POST", `/jobs/${id}/loops/judge`, { revision, clip_id, ...loop }).then((answer) => answer.loops[0]),
+  loopAll: (id: string, base_revision: number, clip_ids: string[], crossfade_ms: number | null) =>
+    json<EditAnswer>("POST", `/jobs/${id}/loops/all`, { base_revision, clip_ids, crossfade_ms }),
   autoFades: (id: string, base_revision: number, on: boolean) => json<EditAnswer>("POST", `/jobs/${id}/automatic-fades`, { base_revision, on }),
   programmeFromSound: (id: string, base_revision: number) => json<EditAnswer>("POST", `/jobs/${id}/programme-from-sound`, { base_revision }),
   verdicts: (id: string, revision: number, signal: AbortSignal) =>
@@ -85,6 +102,15 @@ export const api = {
 
   async spectralTile(sourceId: string, framesPerColumn: number, index: number): Promise<ArrayBuffer> {
     return (await send("GET", `/sources/${sourceId}/spectra/${framesPerColumn}/${index}`)).arrayBuffer();
+  },
+
+  /** The first milliseconds of everything that can be searched: lowest and highest of each, in 127ths of its largest. */
+  async heads(jobId: string, revision: number, columns: number): Promise<Map<string, Int8Array>> {
+    const data = await (await send("GET", `/jobs/${jobId}/revisions/${revision}/heads?columns=${columns}`)).arrayBuffer();
+    const bytes = new Uint8Array(data);
+    const line = bytes.indexOf(10);
+    const ids = JSON.parse(new TextDecoder().decode(bytes.subarray(0, line))) as string[];
+    return new Map(ids.map((id, n) => [id, new Int8Array(data, line + 1 + n * columns * 2, columns * 2)]));
   },
 
   async audio(jobId: string, revision: number, start: number, frames: number, heard: string): Promise<{ channels: number; samples: Float32Array }> {

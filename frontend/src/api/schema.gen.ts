@@ -124,6 +124,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/hits/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find hits, and cut them as one edit. */
+        post: operations["apply_hits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/hits/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a recipe would find in hits, while its numbers are dragged. */
+        post: operations["draft_hits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/loops/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give clips their best loops. */
+        post: operations["loop_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/loops/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** List loops to choose from, the best first. */
+        post: operations["loop_candidates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/loops/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Judge the seam of one loop. */
+        post: operations["judge_loop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give clips what their names say, and lay out mic sets. */
+        post: operations["read_names"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/names/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a pattern makes of the names of files. */
+        post: operations["preview_names"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/programme-from-sound": {
         parameters: {
             query?: never;
@@ -243,6 +362,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/soften": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Soften the ends of clips by a grade. */
+        post: operations["soften"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/tasks": {
         parameters: {
             query?: never;
@@ -254,6 +390,23 @@ export interface paths {
         get: operations["list_tasks"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/turn-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn what is too hot down to a ceiling. */
+        post: operations["turn_down"];
         delete?: never;
         options?: never;
         head?: never;
@@ -467,6 +620,17 @@ export interface components {
             treatment: components["schemas"]["Treatment"];
         };
         /**
+         * ApplyHitsBody
+         * @description Find hits and cut them; no targets means all.
+         */
+        ApplyHitsBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** Target Ids */
+            target_ids: string[];
+            recipe: components["schemas"]["HitRecipe"];
+        };
+        /**
          * AutomaticFadesBody
          * @description Automatic fades on or off.
          */
@@ -499,6 +663,9 @@ export interface components {
          *     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
          *     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
          *     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
+         *
+         *     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
+         *     (``confidence`` 0…1, with the reason).
          */
         Clip: {
             /** Id */
@@ -556,6 +723,23 @@ export interface components {
             head_walked: components["schemas"]["Walked"] | null;
             /** @default null */
             tail_walked: components["schemas"]["Walked"] | null;
+            /** @default null */
+            strike: components["schemas"]["Strike"] | null;
+            /**
+             * Set Id
+             * @default null
+             */
+            set_id: string | null;
+            /**
+             * Confidence
+             * @default null
+             */
+            confidence: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /**
          * ClipVerdicts
@@ -745,7 +929,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"] | components["schemas"]["SetLoop"] | components["schemas"]["TurnLoop"];
         };
         /**
          * Fade
@@ -830,7 +1014,8 @@ export interface components {
             tail_frame: number;
             /** Origin Frame */
             origin_frame: number;
-            recipe: components["schemas"]["Recipe"];
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"] | components["schemas"]["HitRecipe"];
             treatment: components["schemas"]["Treatment"];
             /** Floor Db */
             floor_db: number;
@@ -874,6 +1059,110 @@ export interface components {
             first_frame: number;
         };
         /**
+         * HitDraft
+         * @description What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
+         *
+         *     ``deciding`` says whether a target is the microphone by which its set is cut; ``doubtful`` counts those that somebody should look at.
+         */
+        HitDraft: {
+            /** Target Ids */
+            target_ids: string[];
+            /** Heads */
+            heads: number[];
+            /** Tails */
+            tails: number[];
+            /** Onsets */
+            onsets: number[];
+            /** Confidences */
+            confidences: number[];
+            /** Deciding */
+            deciding: boolean[];
+            /** Doubtful */
+            doubtful: number;
+        };
+        /**
+         * HitDraftAnswer
+         * @description One entry a hit and microphone, the recipe, and whether it was applied to all of them.
+         */
+        HitDraftAnswer: {
+            draft: components["schemas"]["HitDraft"];
+            recipe: components["schemas"]["HitRecipe"];
+            /** Applied */
+            applied: boolean;
+        };
+        /**
+         * HitDraftBody
+         * @description What a recipe would find in the hits of a job; without one, the one that was applied last, or the usual.
+         */
+        HitDraftBody: {
+            /** Revision */
+            revision: number;
+            /** @default null */
+            recipe: components["schemas"]["HitRecipe"] | null;
+        };
+        /**
+         * HitRecipe
+         * @description How a hit is found: in a file that is one hit, or (``many``) wherever one begins in a take.
+         *
+         *     A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
+         *     ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
+         *     take closer than ``shortest_gap_ms`` are one. A fade of 0 ms means no automatic fades, as is usual for drums.
+         */
+        HitRecipe: {
+            /**
+             * Start Under Peak Db
+             * @default 40
+             */
+            start_under_peak_db: number;
+            /**
+             * Within Ms
+             * @default 400
+             */
+            within_ms: number;
+            /**
+             * Over Floor Db
+             * @default 3
+             */
+            over_floor_db: number;
+            /**
+             * Keep Ms
+             * @default 20
+             */
+            keep_ms: number;
+            /**
+             * Before Ms
+             * @default 0
+             */
+            before_ms: number;
+            /**
+             * Shortest Gap Ms
+             * @default 80
+             */
+            shortest_gap_ms: number;
+            /**
+             * Fade Ms
+             * @default 0
+             */
+            fade_ms: number;
+            /**
+             * Fade Shape
+             * @default s
+             * @enum {string}
+             */
+            fade_shape: "linear" | "equal_power" | "s" | "logarithmic";
+            /**
+             * Many
+             * @default false
+             */
+            many: boolean;
+            /**
+             * Kind
+             * @default hits
+             * @constant
+             */
+            kind: "hits";
+        };
+        /**
          * Job
          * @description One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet.
          *
@@ -887,7 +1176,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "release";
+            brief: "voiceover" | "drums" | "release";
             /**
              * Rate Hz
              * @default 0
@@ -1001,6 +1290,22 @@ export interface components {
             bend: number;
         };
         /**
+         * JudgeLoopBody
+         * @description A loop whose seam is to be judged, in source frames.
+         */
+        JudgeLoopBody: {
+            /** Revision */
+            revision: number;
+            /** Clip Id */
+            clip_id: string;
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Crossfade Frames */
+            crossfade_frames: number;
+        };
+        /**
          * Lane
          * @description A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
          *
@@ -1088,6 +1393,67 @@ export interface components {
             move: "clip" | "audio";
         };
         /**
+         * LoopAllBody
+         * @description Give clips their best loop; without a crossfade the shortest that is not heard.
+         */
+        LoopAllBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** Clip Ids */
+            clip_ids: string[];
+            /**
+             * Crossfade Ms
+             * @default null
+             */
+            crossfade_ms: number | null;
+        };
+        /**
+         * LoopFigure
+         * @description One candidate for a loop, or the loop that a clip has, with what is heard of its seam.
+         */
+        LoopFigure: {
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Crossfade Frames */
+            crossfade_frames: number;
+            /** Alike */
+            alike: number;
+            /** Click */
+            click: number;
+            /** Step Db */
+            step_db: number;
+            /** Score */
+            score: number;
+        };
+        /**
+         * LoopsAnswer
+         * @description Loops, the best first.
+         */
+        LoopsAnswer: {
+            /** Loops */
+            loops: components["schemas"]["LoopFigure"][];
+        };
+        /**
+         * LoopsBody
+         * @description Which loops to choose from; ``near`` in source frames.
+         */
+        LoopsBody: {
+            /** Revision */
+            revision: number;
+            /** Clip Id */
+            clip_id: string;
+            /**
+             * Near
+             * @default null
+             */
+            near: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Mark
          * @description A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
          *
@@ -1116,6 +1482,11 @@ export interface components {
              * @default null
              */
             end_frame: number | null;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
         };
         /**
          * MeasureGrid
@@ -1252,6 +1623,54 @@ export interface components {
             collides: boolean;
         };
         /**
+         * NameGrid
+         * @description What a folder of names amounts to: names that do not fit, what is missing, and takes to set aside.
+         */
+        NameGrid: {
+            /** Unfit */
+            unfit: string[];
+            /** Missing */
+            missing: string[];
+            /** Spares */
+            spares: string[];
+        };
+        /**
+         * NamesAnswer
+         * @description What a pattern makes of the names.
+         */
+        NamesAnswer: {
+            names: components["schemas"]["NamesRead"];
+        };
+        /**
+         * NamesBody
+         * @description A pattern for the names of files; none asks for a proposal.
+         */
+        NamesBody: {
+            /** Revision */
+            revision: number;
+            /**
+             * Pattern
+             * @default null
+             */
+            pattern: string | null;
+        };
+        /**
+         * NamesRead
+         * @description What a pattern makes of the names of a job's sources: the first few read, and what is wrong with the grid.
+         */
+        NamesRead: {
+            /** Pattern */
+            pattern: string;
+            /** Read */
+            read: number;
+            /** Examples */
+            examples: [
+                string,
+                components["schemas"]["Strike"]
+            ][];
+            grid: components["schemas"]["NameGrid"];
+        };
+        /**
          * NewJob
          * @description A job to be made.
          */
@@ -1263,7 +1682,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "release";
+            brief: "voiceover" | "drums" | "release";
         };
         /**
          * NewUpload
@@ -1323,7 +1742,7 @@ export interface components {
              * Brief
              * @enum {string}
              */
-            brief: "voiceover" | "release";
+            brief: "voiceover" | "drums" | "release";
             /** Rate Hz */
             rate_hz: number;
             /** Channels */
@@ -1406,6 +1825,16 @@ export interface components {
             clip_ids: string[];
             /** Source Id */
             source_id: string;
+        };
+        /**
+         * ReadNamesBody
+         * @description Give clips what their names say.
+         */
+        ReadNamesBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** Pattern */
+            pattern: string;
         };
         /**
          * Recipe
@@ -1758,6 +2187,28 @@ export interface components {
             ][];
         };
         /**
+         * SetLoop
+         * @description Give a clip its sustain loop, in source frames.
+         */
+        SetLoop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_loop";
+            /** Clip Id */
+            clip_id: string;
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
+        };
+        /**
          * SetProgramme
          * @description Set the programme's start, its end, or both.
          */
@@ -1792,6 +2243,18 @@ export interface components {
             clip_id: string;
             /** Frame */
             frame: number | null;
+        };
+        /**
+         * SoftenBody
+         * @description Soften the ends of clips by a grade; 0 takes it away.
+         */
+        SoftenBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** Clip Ids */
+            clip_ids: string[];
+            /** Milliseconds */
+            milliseconds: number;
         };
         /**
          * SourceInfo
@@ -1866,6 +2329,34 @@ export interface components {
         StepBody: {
             /** Base Revision */
             base_revision: number;
+        };
+        /**
+         * Strike
+         * @description One hit as one microphone heard it. ``note`` is a key number, 60 is middle C; what is not known is none.
+         */
+        Strike: {
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default null
+             */
+            note: number | null;
+            /**
+             * Strength
+             * @default null
+             */
+            strength: string | null;
+            /**
+             * Mic
+             * @default null
+             */
+            mic: string | null;
+            /**
+             * Take
+             * @default null
+             */
+            take: number | null;
         };
         /**
          * TaskList
@@ -1943,6 +2434,38 @@ export interface components {
             amount: number;
         };
         /**
+         * TurnDownBody
+         * @description Turn down what is over a ceiling; no clips means all.
+         */
+        TurnDownBody: {
+            /** Base Revision */
+            base_revision: number;
+            /** Clip Ids */
+            clip_ids: string[];
+            /** Ceiling Db */
+            ceiling_db: number;
+        };
+        /**
+         * TurnLoop
+         * @description Turn a whole-file loop so that a source frame comes first; the old ends meet in a crossfade.
+         */
+        TurnLoop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turn_loop";
+            /** Clip Id */
+            clip_id: string;
+            /** At Frame */
+            at_frame: number;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
+        };
+        /**
          * UploadState
          * @description An upload, and where to go on.
          */
@@ -1970,7 +2493,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start";
             /**
              * State
              * @enum {string}
@@ -2288,6 +2811,251 @@ export interface operations {
             };
         };
     };
+    apply_hits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyHitsBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draft_hits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HitDraftBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HitDraftAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loop_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoopAllBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loop_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoopsBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopsAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    judge_loop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeLoopBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopsAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadNamesBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamesBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     programme_from_sound: {
         parameters: {
             query?: never;
@@ -2528,6 +3296,41 @@ export interface operations {
             };
         };
     };
+    soften: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoftenBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_tasks: {
         parameters: {
             query?: never;
@@ -2546,6 +3349,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskList"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    turn_down: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnDownBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
                 };
             };
             /** @description not done */

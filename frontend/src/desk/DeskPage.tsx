@@ -9,6 +9,8 @@ import { pairInHand } from "./byHand";
 import { ClipList } from "./ClipList";
 import { commandFor } from "./commands";
 import { FindCard } from "./FindCard";
+import { HeadWall } from "./HeadWall";
+import { HitCard } from "./HitCard";
 import { JoinLens } from "./JoinLens";
 import { Lens } from "./Lens";
 import { MarkCard } from "./MarkCard";
@@ -50,6 +52,7 @@ function Desk({ id }: { readonly id: string }) {
   const step = useOpen((desk) => desk.step);
   const name = useOpen((desk) => desk.job.name);
   const walking = useOpen((desk) => desk.walking);
+  const brief = useOpen((desk) => desk.job.brief);
   const [over, setOver] = useState(false);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => {
@@ -85,7 +88,7 @@ function Desk({ id }: { readonly id: string }) {
         <ClipList />
         <div className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
           <section aria-label="strip" className="min-h-0 border-b border-rule">
-            <Strip />
+            <Overview />
           </section>
           <div className="flex min-h-0 flex-col">
             {walking && <WalkBar />}
@@ -93,7 +96,7 @@ function Desk({ id }: { readonly id: string }) {
           </div>
         </div>
         <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
-          {step === "find" && <FindCard />}
+          {step === "find" && (brief === "drums" ? <HitCard /> : <FindCard />)}
           {step === "shape" && <ShapeCard />}
           {step === "mark" && <MarkCard />}
           {step === "send" && <SendCard />}
@@ -105,6 +108,23 @@ function Desk({ id }: { readonly id: string }) {
         <Arrivals jobId={id} />
       </div>
       {over && <div className="pointer-events-none absolute inset-3 z-30 grid place-items-center border-2 border-dashed border-join bg-paper/80 text-base font-bold">Drop recordings to bring them into this job</div>}
+    </div>
+  );
+}
+
+/** The strip; for drums the head wall in its place, until the strip is asked for. */
+function Overview() {
+  const drums = useOpen((desk) => desk.job.brief === "drums");
+  const step = useOpen((desk) => desk.step);
+  const [strip, setStrip] = useState(false);
+  if (!drums || step === "mark") return <Strip />;
+  if (!strip) return <HeadWall onStrip={() => setStrip(true)} />;
+  return (
+    <div className="relative h-full">
+      <Strip />
+      <Button className="absolute top-8 right-2 z-10 text-xs" onClick={() => setStrip(false)}>
+        heads
+      </Button>
     </div>
   );
 }

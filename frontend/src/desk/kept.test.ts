@@ -21,7 +21,7 @@ const clip = (id: string, head: number, tail: number, finding: string | null = "
   sync_frame: null,
   line: [],
   head_walked: null,
-  tail_walked: null,
+  tail_walked: null, strike: null, set_id: null, confidence: null, reason: "",
 });
 
 const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({

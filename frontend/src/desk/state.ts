@@ -72,7 +72,7 @@ export const desk = (): Desk => {
   return state as Desk;
 };
 export const useOpen = <T>(pick: (desk: Desk) => T): T => useDesk((state) => pick(state as Desk));
-const set = (part: Partial<Desk>): void => useDesk.setState(part);
+export const set = (part: Partial<Desk>): void => useDesk.setState(part);
 
 let draftRequest: AbortController | null = null;
 let verdictRequest: AbortController | null = null;
@@ -197,6 +197,13 @@ function chosenWith(state: Desk, clipId: string, how: "only" | "add" | "through"
   return new Set([clipId]);
 }
 
+/** Take several clips in hand at once, the first of them in the lenses. */
+export function chooseMany(clipIds: readonly string[]): void {
+  const state = desk();
+  const first = clipIds[0] === undefined ? undefined : state.job.clips[clipIds[0]];
+  if (first) set({ clipId: first.id, chosen: new Set(clipIds), cursorFrame: startOf(state.job, first) });
+}
+
 /** The clips that an edit is about: all in hand that are still there. */
 export const inHand = (state: Desk): string[] => [...state.chosen].filter((id) => state.job.clips[id]);
 
@@ -259,7 +266,7 @@ export function programmeFromSound(): Promise<void> {
 let queue: Promise<void> = Promise.resolve();
 
 /** One edit after the other: each is made on the revision that the one before it answered. */
-function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>): Promise<void> {
+export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>): Promise<void> {
   queue = queue.then(async () => {
     try {
       const answer = await ask();
@@ -341,9 +348,14 @@ export function chosenTargets(state: Desk): string[] {
   return state.scope === "this" && target ? [target] : [...state.targets];
 }
 
+/** Briefs whose step Find is another one bring what it settles by. */
+export const settlers = new Map<Job["brief"], () => Promise<void>>();
+
 /** Take over the settings that were applied last, or ask for a proposal, and draft them. */
 async function settle(): Promise<void> {
   const { id, revision, job } = desk();
+  const own = settlers.get(job.brief);
+  if (own) return own();
   if (Object.keys(job.clips).length === 0) {
     set({ targets: [], recipe: null, drafts: null, drafted: false });
     return;

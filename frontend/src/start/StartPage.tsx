@@ -142,6 +142,7 @@ function NewJob({ brief, onBrief, onFiles, over }: NewJobProps) {
         brief
         <select className="rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5" value={brief} onChange={(event) => onBrief(event.target.value as Brief)}>
           <option value="voiceover">voiceover</option>
+          <option value="drums">drums and samples</option>
           <option value="release">music release</option>
         </select>
       </label>

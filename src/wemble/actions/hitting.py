@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wemble.actions.editing import Answer, edit
 from wemble.actions.finding import reads
@@ -17,7 +17,7 @@ from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
 from wemble.core.edit.treat import Sounds, base_of, targets, treat
 from wemble.core.kit.mic_set import Heard, find_in_set, lag_s
-from wemble.core.kit.strikes import Grid, Strike, grid, propose_pattern, read_name
+from wemble.core.kit.strikes import NameGrid, Strike, grid, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
@@ -32,7 +32,7 @@ class NamesRead:
     pattern: str
     read: int
     examples: tuple[tuple[str, Strike], ...]
-    grid: Grid
+    grid: NameGrid
 
 
 def read_names(library: Library, revision_id: int, pattern: str | None) -> NamesRead:
@@ -67,7 +67,7 @@ def apply_names(library: Library, job_id: str, base_revision: int, pattern: str)
 class HitDraft:
     """What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
 
-    ``doubtful`` counts those that somebody should look at.
+    ``deciding`` says whether a target is the microphone by which its set is cut; ``doubtful`` counts those that somebody should look at.
     """
 
     target_ids: list[str]
@@ -75,13 +75,22 @@ class HitDraft:
     tails: list[int]
     onsets: list[int]
     confidences: list[float]
+    deciding: list[bool]
     doubtful: int
+
+
+def recipe_of(library: Library, revision_id: int) -> tuple[HitRecipe, bool]:
+    """Return the recipe that was applied to a job's hits last, or the usual one, and whether all of them have it."""
+    job = library.job_at(revision_id)
+    applied = [finding.recipe for finding in job.findings.values() if isinstance(finding.recipe, HitRecipe)]
+    everywhere = bool(applied) and len(applied) == len(targets(job))
+    return (applied[-1], everywhere) if applied else (HitRecipe(), False)
 
 
 def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraft:
     """Return what a recipe would find in one-shots; from levels alone, each set by the microphone that hears it first."""
     job = library.job_at(revision_id)
-    made = HitDraft([], [], [], [], [], 0)
+    made = HitDraft([], [], [], [], [], [], 0)
     doubtful = 0
     for members in _sets(job, targets(job)):
         bases = [base_of(job, target) for target in members]
@@ -94,7 +103,7 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraf
         end = max(one[1] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True))
         confidence = rough[decides][2]
         doubtful += confidence < DOUBTFUL
-        for target, base, rate, offset in zip(members, bases, rates, offsets, strict=True):
+        for n, (target, base, rate, offset) in enumerate(zip(members, bases, rates, offsets, strict=True)):
             onset, over = round((start - offset) * rate), round((end - offset) * rate)
             head, tail = _with_room(base, onset, over, recipe, rate)
             made.target_ids.append(target)
@@ -102,7 +111,8 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraf
             made.heads.append(head)
             made.tails.append(tail)
             made.confidences.append(round(confidence, 2))
-    return HitDraft(made.target_ids, made.heads, made.tails, made.onsets, made.confidences, doubtful)
+            made.deciding.append(n == decides)
+    return replace(made, doubtful=doubtful)
 
 
 def apply_hits(

@@ -152,16 +152,18 @@ class ReadNamesBody(Body):
 
 
 class HitDraftBody(Body):
-    """What a recipe would find in the hits of a job."""
+    """What a recipe would find in the hits of a job; without one, the one that was applied last, or the usual."""
 
     revision: int
-    recipe: HitRecipe
+    recipe: HitRecipe | None = None
 
 
 class HitDraftAnswer(Body):
-    """One entry a hit and microphone."""
+    """One entry a hit and microphone, the recipe, and whether it was applied to all of them."""
 
     draft: HitDraft
+    recipe: HitRecipe
+    applied: bool
 
 
 class ApplyHitsBody(Body):

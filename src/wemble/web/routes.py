@@ -128,8 +128,10 @@ def read_names(body: models.ReadNamesBody, job_id: str) -> models.EditAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/hits/draft", body=models.HitDraftBody, answer=models.HitDraftAnswer)
 def draft_hits(body: models.HitDraftBody, job_id: str) -> models.HitDraftAnswer:
     """Say what a recipe would find in hits, while its numbers are dragged."""
-    draft = hitting.draft_hits(library(), body.revision, body.recipe)
-    return models.HitDraftAnswer.model_construct(draft=draft)
+    recipe, applied = hitting.recipe_of(library(), body.revision)
+    asked = body.recipe or recipe
+    draft = hitting.draft_hits(library(), body.revision, asked)
+    return models.HitDraftAnswer.model_construct(draft=draft, recipe=asked, applied=applied and asked == recipe)
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/hits/apply", body=models.ApplyHitsBody, answer=models.EditAnswer)

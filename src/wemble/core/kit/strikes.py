@@ -190,7 +190,7 @@ def in_order_of_strength(strengths: Iterable[str]) -> list[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class Grid:
+class NameGrid:
     """What a folder of names amounts to: names that do not fit, what is missing, and takes to set aside."""
 
     unfit: tuple[str, ...]
@@ -198,7 +198,7 @@ class Grid:
     spares: tuple[str, ...]
 
 
-def grid(stems: Sequence[str], pattern: str) -> Grid:
+def grid(stems: Sequence[str], pattern: str) -> NameGrid:
     """Return what does not fit, what is missing and what is spare among these names.
 
     Every name and note is expected in every strength, and every hit from every microphone. Of takes of one hit the
@@ -221,7 +221,7 @@ def grid(stems: Sequence[str], pattern: str) -> Grid:
         if (strength, mic) not in have
     ]
     spares = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
-    return Grid(tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(spares))
+    return NameGrid(tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(spares))
 
 
 def _compiled(pattern: str) -> re.Pattern[str]:

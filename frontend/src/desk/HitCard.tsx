@@ -1,0 +1,150 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api } from "../api/client";
+import { Button } from "../ui/Button";
+import { Choices } from "../ui/Choices";
+import { Num } from "../ui/Num";
+import { applyHits, readNames, setHitRecipe, useHits } from "./hits";
+import { useOpen } from "./state";
+
+/** Step 1 of drums: what the names say, where a sample speaks, and what that does now. */
+export function HitCard() {
+  const recipe = useHits((hits) => hits.recipe);
+  const drafted = useHits((hits) => hits.drafted);
+  const busy = useOpen((desk) => desk.busy);
+  if (!recipe) {
+    return (
+      <div className="space-y-2 p-4">
+        <h2 className="text-base font-bold">Find where it speaks</h2>
+        <p className="text-soft">No samples yet. Drop a folder of them anywhere on this page.</p>
+      </div>
+    );
+  }
+  return (
+    <div className="flex h-full flex-col">
+      <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
+        <h2 className="text-base font-bold">Find where it speaks</h2>
+        {recipe.many ? <TakeSentence /> : <HitSentence />}
+        <Choices
+          label="what a file holds"
+          value={recipe.many ? "many" : "one"}
+          choices={[
+            { value: "one", label: "each file is one hit" },
+            { value: "many", label: "a take with many hits" },
+          ]}
+          onChange={(value) => setHitRecipe({ many: value === "many" })}
+        />
+        <HitCounts />
+        <Names />
+      </div>
+      <div className="border-t border-rule p-4">
+        <Button tone="strong" className="w-full py-1.5" disabled={!drafted || busy !== null} onClick={() => void applyHits()}>
+          {busy ? "finding …" : drafted ? "Apply" : "Applied"}
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+function HitSentence() {
+  const recipe = useHits((hits) => hits.recipe);
+  if (!recipe) return null;
+  return (
+    <p className="text-base leading-8">
+      A sample speaks <Num label="start under the peak" value={recipe.start_under_peak_db} unit="dB" lowest={6} highest={90} step={1} onChange={(start_under_peak_db) => setHitRecipe({ start_under_peak_db })} /> under its peak, within the first{" "}
+      <Num label="search limit" value={recipe.within_ms} unit="ms" lowest={1} highest={60_000} step={10} onChange={(within_ms) => setHitRecipe({ within_ms })} />. It is over{" "}
+      <Num label="end over the floor" value={recipe.over_floor_db} unit="dB" lowest={0} highest={60} step={0.5} decimals={1} onChange={(over_floor_db) => setHitRecipe({ over_floor_db })} /> above the floor and keeps{" "}
+      <Num label="room after" value={recipe.keep_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={(keep_ms) => setHitRecipe({ keep_ms })} /> more. Start{" "}
+      <Num label="start early" value={recipe.before_ms} unit="ms" lowest={0} highest={10_000} step={0.1} decimals={1} onChange={(before_ms) => setHitRecipe({ before_ms })} /> early.
+    </p>
+  );
+}
+
+function TakeSentence() {
+  const recipe = useHits((hits) => hits.recipe);
+  if (!recipe) return null;
+  return (
+    <p className="text-base leading-8">
+      Hits closer than <Num label="shortest gap" value={recipe.shortest_gap_ms} unit="ms" lowest={5} highest={60_000} step={5} onChange={(shortest_gap_ms) => setHitRecipe({ shortest_gap_ms })} /> are one. Each is over{" "}
+      <Num label="end over the floor" value={recipe.over_floor_db} unit="dB" lowest={0} highest={60} step={0.5} decimals={1} onChange={(over_floor_db) => setHitRecipe({ over_floor_db })} /> above the floor, or where the next one begins, and keeps{" "}
+      <Num label="room after" value={recipe.keep_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={(keep_ms) => setHitRecipe({ keep_ms })} /> more. Start{" "}
+      <Num label="start early" value={recipe.before_ms} unit="ms" lowest={0} highest={10_000} step={0.1} decimals={1} onChange={(before_ms) => setHitRecipe({ before_ms })} /> early.
+    </p>
+  );
+}
+
+function HitCounts() {
+  const draft = useHits((hits) => hits.draft);
+  const job = useOpen((desk) => desk.job);
+  const many = useHits((hits) => hits.recipe?.many);
+  if (!draft) return <p className="text-soft">measuring …</p>;
+  if (many) {
+    return <p aria-live="polite" className="border-t border-rule pt-3">{Object.values(job.clips).filter((clip) => clip.finding_id !== null).length} hits cut so far; Apply looks through every take.</p>;
+  }
+  const sets = new Set(Object.values(job.clips).map((clip) => clip.set_id ?? clip.id)).size;
+  const air = draft.target_ids.map((id, n) => {
+    const base = job.findings[id] ?? job.clips[id];
+    return base ? (((draft.onsets[n] ?? 0) - base.head_frame) * 1000) / (job.sources[base.source_id]?.rate_hz ?? 48_000) : 0;
+  });
+  const [low, high] = [Math.min(...air), Math.max(...air)];
+  return (
+    <p aria-live="polite" className="border-t border-rule pt-3">
+      <b>
+        <span className="num">{sets}</span> {sets === draft.target_ids.length ? "hits" : "sets"}, <span className="num">{draft.target_ids.length}</span> files
+      </b>
+      {draft.doubtful > 0 ? <span className="text-warn">, {draft.doubtful} to look at</span> : ", none doubtful"}. Air in front{" "}
+      <span className="num">
+        {low.toFixed(0)}–{high.toFixed(0)} ms
+      </span>
+      .
+    </p>
+  );
+}
+
+/** What the names of the files say, by a pattern that is proposed and can be corrected. */
+function Names() {
+  const id = useOpen((desk) => desk.id);
+  const revision = useOpen((desk) => desk.revision);
+  const named = useOpen((desk) => Object.values(desk.job.clips).filter((clip) => clip.strike !== null).length);
+  const files = useOpen((desk) => Object.keys(desk.job.sources).length);
+  const [pattern, setPattern] = useState<string | null>(null);
+  const asked = useQuery({ queryKey: ["names", id, files, pattern, pattern === null ? revision : 0], queryFn: () => api.names(id, revision, pattern), retry: false });
+  const names = asked.data;
+  const problem = asked.error instanceof Error ? asked.error.message : null;
+  const [first, strike] = names?.examples[0] ?? [];
+  return (
+    <details open={named === 0} className="border-t border-rule pt-3">
+      <summary className="cursor-pointer">
+        <b>Names</b> <span className="text-soft">{named ? `${named} read` : "say note, strength, microphone, take"}</span>
+      </summary>
+      <div className="mt-2 space-y-2">
+        <input aria-label="pattern of the names" className="num w-full rounded-(--radius) border border-rule bg-sheet px-2 py-1 text-xs" value={pattern ?? names?.pattern ?? ""} onChange={(event) => setPattern(event.target.value)} />
+        {problem && <p role="alert" className="text-fail">{problem}</p>}
+        {names && (
+          <>
+            {first && strike && (
+              <p className="text-soft">
+                <bdi className="text-ink">{first}</bdi> is {[strike.name, strike.note !== null && strike.note !== undefined && `note ${strike.note}`, strike.strength, strike.mic, strike.take !== null && strike.take !== undefined && `take ${strike.take}`].filter(Boolean).join(", ")}
+              </p>
+            )}
+            <Listed what="do not fit" names={names.grid.unfit} />
+            <Listed what="are missing from the grid" names={names.grid.missing} />
+            <Listed what="are spare takes" names={names.grid.spares} />
+            <Button className="w-full" disabled={names.read === 0} onClick={() => void readNames(pattern ?? names.pattern)}>
+              Read {names.read} names, lay out microphones
+            </Button>
+          </>
+        )}
+      </div>
+    </details>
+  );
+}
+
+function Listed({ what, names }: { readonly what: string; readonly names: readonly string[] }) {
+  if (names.length === 0) return null;
+  return (
+    <p className="text-warn">
+      {names.length} {what}: <i>{names.slice(0, 4).join(", ")}{names.length > 4 && " …"}</i>
+    </p>
+  );
+}

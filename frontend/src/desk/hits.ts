@@ -1,0 +1,163 @@
+/** Hits: the recipe that finds them, its draft, the pictures of their heads, and the order of the wall. */
+import { create } from "zustand";
+import { api } from "../api/client";
+import type { Clip, Draft, HitDraft, HitRecipe, Job } from "../api/types";
+import { attempt, desk, set as setDesk, settlers, useDesk } from "./state";
+import { startOf } from "./placement";
+
+export const HEAD_COLUMNS = 700;
+export type WallOrder = "doubt" | "name" | "air";
+
+interface Hits {
+  readonly recipe: HitRecipe | null;
+  readonly draft: HitDraft | null;
+  /** Whether the draft differs from what was applied last. */
+  readonly drafted: boolean;
+  readonly heads: ReadonlyMap<string, Int8Array>;
+  readonly order: WallOrder;
+  readonly only: string;
+}
+
+export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, heads: new Map(), order: "doubt", only: "" }));
+const set = (part: Partial<Hits>): void => useHits.setState(part);
+export const setOrder = (order: WallOrder): void => set({ order });
+export const setOnly = (only: string): void => set({ only });
+
+let request: AbortController | null = null;
+let headsOf = "";
+
+/** Take over the recipe that was applied last, or the usual one, and draft it; ask for the pictures if files came. */
+export async function settleHits(): Promise<void> {
+  const { job } = desk();
+  const files = Object.values(job.sources).map((source) => source.id).join();
+  if (Object.keys(job.clips).length === 0) {
+    set({ recipe: null, draft: null, drafted: false, heads: new Map() });
+    setDesk({ drafts: null, targets: [] });
+    return;
+  }
+  await Promise.all([draftHits(null), headsOf === `${desk().id} ${files}` ? undefined : fetchHeads(files)]);
+}
+
+settlers.set("drums", settleHits);
+
+async function fetchHeads(files: string): Promise<void> {
+  const { id, revision } = desk();
+  try {
+    const heads = await api.heads(id, revision, HEAD_COLUMNS);
+    headsOf = `${id} ${files}`;
+    set({ heads });
+  } catch {
+    headsOf = ""; // asked again with the next edit; the wall shows names and lines until then
+  }
+}
+
+/** Ask what a recipe would find; the newest request wins. */
+async function draftHits(recipe: HitRecipe | null): Promise<void> {
+  request?.abort();
+  const mine = new AbortController();
+  request = mine;
+  const { id, revision } = desk();
+  try {
+    const answer = await api.draftHits(id, revision, recipe, mine.signal);
+    if (request !== mine || useDesk.getState().id !== id) return;
+    const dragged = recipe !== null;
+    set({ draft: answer.draft, drafted: !answer.applied, ...(dragged ? {} : { recipe: answer.recipe }) });
+    const settled = answer.applied || answer.recipe.many;
+    setDesk({ targets: answer.draft.target_ids, drafted: !settled, drafts: settled ? null : asDrafts(desk().job, answer.draft) });
+  } catch (error) {
+    if (!mine.signal.aborted) setDesk({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
+  }
+}
+
+export function setHitRecipe(part: Partial<HitRecipe>): void {
+  const { recipe } = useHits.getState();
+  if (!recipe) return;
+  const next = { ...recipe, ...part };
+  set({ recipe: next, drafted: true });
+  void draftHits(next);
+}
+
+export async function applyHits(targetIds: string[] = []): Promise<void> {
+  const { recipe } = useHits.getState();
+  if (!recipe) return;
+  setDesk({ busy: "finding" });
+  await attempt(() => api.applyHits(desk().id, desk().revision, targetIds, recipe), () => applyHits(targetIds));
+  setDesk({ busy: null });
+  await settleHits();
+}
+
+export async function readNames(pattern: string): Promise<void> {
+  await attempt(() => api.readNames(desk().id, desk().revision, pattern), () => readNames(pattern));
+  await settleHits();
+}
+
+export const turnDown = (clipIds: string[], ceilingDb: number): Promise<void> =>
+  attempt(() => api.turnDown(desk().id, desk().revision, clipIds, ceilingDb), () => turnDown(clipIds, ceilingDb));
+
+export const soften = (clipIds: string[], milliseconds: number): Promise<void> =>
+  attempt(() => api.soften(desk().id, desk().revision, clipIds, milliseconds), () => soften(clipIds, milliseconds));
+
+export const loopAll = (clipIds: string[], crossfadeMs: number | null): Promise<void> =>
+  attempt(() => api.loopAll(desk().id, desk().revision, clipIds, crossfadeMs), () => loopAll(clipIds, crossfadeMs));
+
+/** A draft of hits as strip and lenses know drafts. */
+function asDrafts(job: Job, draft: HitDraft): Draft[] {
+  return draft.target_ids.map((target_id, n) => {
+    const base = job.findings[target_id] ?? job.clips[target_id];
+    const [head, tail, onset] = [draft.heads[n] ?? 0, draft.tails[n] ?? 0, draft.onsets[n] ?? 0];
+    return {
+      target_id, source_id: base?.source_id ?? "", spans: [head, tail], sounds: [onset, tail], kept_frames: tail - head, closed_up_frames: tail - head,
+      frames: base ? base.tail_frame - base.head_frame : 0, rate_hz: job.sources[base?.source_id ?? ""]?.rate_hz ?? 48_000, clicks: 0, breaths: 0,
+      shortest_gap_left_frames: 0, bridged: [], floor_db: Number.NaN, peak_db: 0, threshold_db: Number.NaN, // no level to draw: a hit is measured against itself
+    };
+  });
+}
+
+/** A cell of the wall: the clips of one hit, one for each microphone, and what is known of its head. */
+export interface Cell {
+  readonly key: string;
+  readonly clips: readonly Clip[];
+  readonly name: string;
+  /** Milliseconds from where the picture begins: the onset found, and the head. */
+  readonly onsetMs: number;
+  readonly headMs: number;
+  readonly airMs: number;
+  readonly confidence: number;
+}
+
+/** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
+export function cells(job: Job, draft: HitDraft | null, order: WallOrder, only: string): Cell[] {
+  const drafted = new Map((draft?.target_ids ?? []).map((id, n) => [id, n]));
+  const sets = new Map<string, Clip[]>();
+  for (const clip of Object.values(job.clips)) {
+    const key = clip.set_id ?? clip.id;
+    const set = sets.get(key);
+    if (set) set.push(clip);
+    else sets.set(key, [clip]);
+  }
+  const decides = (clip: Clip): number => Number(draft?.deciding[drafted.get(clip.finding_id ?? clip.id) ?? -1] ?? false);
+  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, drafted, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const words = only.toLowerCase().split(/\s+/).filter(Boolean);
+  const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
+  const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
+  const by: Record<WallOrder, (cell: Cell) => number> = { doubt: (cell) => cell.confidence, name: () => 0, air: (cell) => -cell.airMs };
+  return kept.sort((a, b) => by[order](a) - by[order](b) || (order === "name" ? a.name.localeCompare(b.name) : 0) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
+}
+
+const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${clip.strike?.strength ?? ""} ${clip.strike?.mic ?? ""} ${clip.strike?.note ?? ""}`).join(" ").toLowerCase();
+
+function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, key: string, clips: readonly Clip[]): Cell {
+  const clip = clips[0];
+  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, airMs: 0, confidence: 1 };
+  const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
+  const corrected = finding?.corrections?.some((correction) => correction.side === "head" && correction.edge_frame !== null);
+  const n = drafted.get(clip.finding_id ?? clip.id);
+  const base = finding ?? clip;
+  const ms = (frame: number) => ((frame - base.head_frame) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
+  const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
+  const confidence = corrected ? 1 : n === undefined ? (clip.confidence ?? 1) : (draft?.confidences[n] ?? 1);
+  const strike = clip.strike;
+  const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
+  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), airMs: ms(onset), confidence };
+}
