@@ -1062,7 +1062,8 @@ export interface components {
          * HitDraft
          * @description What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
          *
-         *     ``deciding`` says whether a target is the microphone by which its set is cut; ``doubtful`` counts those that somebody should look at.
+         *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job, the softest
+         *     first; ``doubtful`` counts those that somebody should look at.
          */
         HitDraft: {
             /** Target Ids */
@@ -1077,6 +1078,8 @@ export interface components {
             confidences: number[];
             /** Deciding */
             deciding: boolean[];
+            /** Strengths */
+            strengths: string[];
             /** Doubtful */
             doubtful: number;
         };
@@ -2000,20 +2003,21 @@ export interface components {
         /**
          * Request
          * @description How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
+         *
+         *     One-shots keep each source's own rate and channels, and as ``as_source`` its depth as well; a map goes with them, with
+         *     the samples cut, or whole with start offsets.
          */
         Request: {
             /**
              * Kind
              * @default wav_24
-             * @enum {string}
              */
-            kind: "wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3";
+            kind: ("wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3") | "as_source";
             /**
              * What
              * @default each_clip
-             * @enum {string}
              */
-            what: "one" | "each_clip" | "each_section";
+            what: ("one" | "each_clip" | "each_section") | "one_shots";
             /**
              * Pattern
              * @default {number:2} {clip}
@@ -2029,6 +2033,22 @@ export interface components {
              * @default 0
              */
             channels: number;
+            /**
+             * Replace This
+             * @default
+             */
+            replace_this: string;
+            /**
+             * Replace By
+             * @default
+             */
+            replace_by: string;
+            /**
+             * With Map
+             * @default none
+             * @enum {string}
+             */
+            with_map: "none" | "cut" | "offset";
         };
         /**
          * SayOfEdge
@@ -2447,7 +2467,7 @@ export interface components {
         };
         /**
          * TurnLoop
-         * @description Turn a whole-file loop so that a source frame comes first; the old ends meet in a crossfade.
+         * @description Turn a whole-file loop so that a source frame comes first; the old ends, moved if given, meet in a crossfade.
          */
         TurnLoop: {
             /**
@@ -2464,6 +2484,14 @@ export interface components {
              * @default 0
              */
             crossfade_frames: number;
+            /**
+             * Ends
+             * @default null
+             */
+            ends: [
+                number,
+                number
+            ] | null;
         };
         /**
          * UploadState

@@ -14,9 +14,11 @@ import { HitCard } from "./HitCard";
 import { JoinLens } from "./JoinLens";
 import { Lens } from "./Lens";
 import { MarkCard } from "./MarkCard";
+import { useSeam } from "./loops";
+import { SeamLens } from "./SeamLens";
 import { SendCard } from "./SendCard";
 import { ShapeCard } from "./ShapeCard";
-import { closeDesk, dismiss, openDesk, reload, useDesk, useOpen } from "./state";
+import { clipInHand, closeDesk, dismiss, openDesk, reload, useDesk, useOpen } from "./state";
 import { Strip } from "./Strip";
 import { TopBar } from "./TopBar";
 import { Transport } from "./Transport";
@@ -115,9 +117,8 @@ function Desk({ id }: { readonly id: string }) {
 /** The strip; for drums the head wall in its place, until the strip is asked for. */
 function Overview() {
   const drums = useOpen((desk) => desk.job.brief === "drums");
-  const step = useOpen((desk) => desk.step);
   const [strip, setStrip] = useState(false);
-  if (!drums || step === "mark") return <Strip />;
+  if (!drums) return <Strip />;
   if (!strip) return <HeadWall onStrip={() => setStrip(true)} />;
   return (
     <div className="relative h-full">
@@ -133,6 +134,10 @@ function Overview() {
 function Lenses() {
   const joinLens = useOpen((desk) => desk.joinLens);
   const pair = useOpen(useShallow((desk) => pairInHand(desk)));
+  const step = useOpen((desk) => desk.step);
+  const clip = useOpen(clipInHand);
+  const seam = useSeam();
+  if (step === "mark" && clip && seam.loop && seam.clipId === clip.id) return <SeamLens clip={clip} loop={seam.loop} />;
   if (joinLens && pair) return <JoinLens leftId={pair[0]} rightId={pair[1]} />;
   return (
     <div className="flex min-h-0 flex-1 divide-x divide-rule">

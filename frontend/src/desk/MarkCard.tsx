@@ -9,12 +9,17 @@ import { dropMark, programmeFrom, setSyncHere } from "./byHand";
 import { keyOf } from "./commands";
 import { markFrame } from "./placement";
 import { play } from "./listening";
+import { LoopCard } from "./LoopCard";
+import { TryCard } from "./TryCard";
 import { clipInHand, edit, programmeFromSound, setCursor, tell, useOpen } from "./state";
 
 /** Step 3: where the programme starts and ends, sections, and musical time. */
 export function MarkCard() {
+  const drums = useOpen((desk) => desk.job.brief === "drums");
   return (
     <div className="h-full space-y-4 overflow-auto p-4">
+      {drums && <TryCard />}
+      {drums && <LoopCard />}
       <Programme />
       <Sections />
       <MusicalTime />

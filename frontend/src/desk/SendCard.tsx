@@ -17,11 +17,14 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["mp3", "MP3, constant rate"],
 ];
 
-const FIRST: SendRequest = { kind: "wav_24", what: "each_clip", pattern: "{number:2} {clip}", kbps: 192, channels: 0 };
+const FIRST: SendRequest = { kind: "wav_24", what: "each_clip", pattern: "{number:2} {clip}", kbps: 192, channels: 0, replace_this: "", replace_by: "", with_map: "none" };
+const PATTERNS: Partial<Record<SendRequest["what"], string>> = { one: "{job}", one_shots: "{name}_{note}_{strength}_{mic}" };
 
 /** Step 4: what will be sent, said in words, with the checks before it and every name. */
 export function SendCard() {
-  const [request, setRequest] = useState<SendRequest>(FIRST);
+  const drums = useOpen((desk) => desk.job.brief === "drums");
+  const [request, setRequest] = useState<SendRequest>(drums ? { ...FIRST, kind: "as_source", what: "one_shots", pattern: PATTERNS.one_shots ?? "", with_map: "cut" } : FIRST);
+  const shots = request.what === "one_shots";
   const channels = useOpen((desk) => desk.job.channels);
   const kinds = useOpen(useShallow((desk) => Object.values(desk.job.marks).map((mark) => mark.kind)));
   const programme = kinds.includes("start") && kinds.includes("end");
@@ -36,8 +39,9 @@ export function SendCard() {
         <Choices
           label="how many files"
           value={request.what}
-          onChange={(what) => change({ what, pattern: what === "one" ? "{job}" : "{number:2} {clip}" })}
+          onChange={(what) => change({ what, pattern: PATTERNS[what] ?? "{number:2} {clip}", ...(what === "one_shots" ? {} : { with_map: "none", ...(request.kind === "as_source" ? { kind: "wav_24" } : {}) }) })}
           choices={[
+            { value: "one_shots", label: "one-shots, each at its own rate" },
             { value: "each_clip", label: "one file for each clip" },
             { value: "one", label: programme ? "one file of the programme" : "one file of everything" },
             ...(sections ? [{ value: "each_section" as const, label: "one file for each section", figure: sections }] : []),
@@ -46,6 +50,7 @@ export function SendCard() {
         <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
           <label htmlFor="kind">as</label>
           <select id="kind" className={select} value={request.kind} onChange={(event) => change({ kind: event.target.value as SendRequest["kind"] })}>
+            {shots && <option value="as_source">each as its source</option>}
             {KINDS.map(([kind, name]) => (
               <option key={kind} value={kind}>{name}</option>
             ))}
@@ -67,10 +72,26 @@ export function SendCard() {
             {channels === 1 && <option value={2}>stereo</option>}
           </select>
           <label htmlFor="pattern">named</label>
-          <input id="pattern" className={`num ${select}`} value={request.pattern} onChange={(event) => change({ pattern: event.target.value })} spellCheck={false} />
+          <input id="pattern" className={`num min-w-0 ${select}`} value={request.pattern} onChange={(event) => change({ pattern: event.target.value })} spellCheck={false} />
+          <label htmlFor="replace">where</label>
+          <span className="flex items-center gap-1.5">
+            <input id="replace" aria-label="replace this in names" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_this} onChange={(event) => change({ replace_this: event.target.value })} spellCheck={false} />
+            becomes
+            <input aria-label="by this" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_by} onChange={(event) => change({ replace_by: event.target.value })} spellCheck={false} />
+          </span>
+          {shots && (
+            <>
+              <label htmlFor="map">map</label>
+              <select id="map" className={select} value={request.with_map} onChange={(event) => change({ with_map: event.target.value as SendRequest["with_map"] })}>
+                <option value="none">none</option>
+                <option value="cut">SFZ, samples cut</option>
+                <option value="offset">SFZ, whole with start offsets</option>
+              </select>
+            </>
+          )}
         </div>
         <p className="text-xs text-soft">
-          Fields: <span className="num">{"{clip} {number:2} {job} {source} {lane}"}</span>
+          Fields: <span className="num">{shots ? "{name} {note} {key} {strength} {mic} {take} {clip} {number:2}" : "{clip} {number:2} {job} {source} {lane}"}</span>
         </p>
         {problem && (
           <p role="alert" className="text-fail">

@@ -6,6 +6,7 @@ import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
 import { PointsEditor } from "../ui/PointsEditor";
 import type { Point } from "../wave/points";
+import { KitShape } from "./KitShape";
 import { cross, fadeOver, pairsInHand, removeChosen, setFadeOfChosen, splitAtCursor } from "./byHand";
 import { keyOf } from "./commands";
 import { clipsInOrder, endOf, startOf } from "./placement";
@@ -17,7 +18,19 @@ export function ShapeCard() {
   const drafted = useOpen((desk) => desk.drafted);
   const busy = useOpen((desk) => desk.busy);
   const searched = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
-  if (!recipe) return <p className="p-4 text-soft">Bring a recording in first.</p>;
+  const drums = useOpen((desk) => desk.job.brief === "drums");
+  const any = useOpen((desk) => Object.keys(desk.job.clips).length > 0);
+  if (!recipe && !(drums && any)) return <p className="p-4 text-soft">Bring a recording in first.</p>;
+  if (!recipe) {
+    return (
+      <div className="h-full space-y-3 overflow-auto p-4">
+        <h2 className="text-base font-bold">Shape the edges</h2>
+        <KitShape />
+        <InHand />
+        <FadeCounts />
+      </div>
+    );
+  }
   return (
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">

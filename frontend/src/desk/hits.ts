@@ -140,8 +140,14 @@ export function cells(job: Job, draft: HitDraft | null, order: WallOrder, only: 
   const words = only.toLowerCase().split(/\s+/).filter(Boolean);
   const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
   const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
-  const by: Record<WallOrder, (cell: Cell) => number> = { doubt: (cell) => cell.confidence, name: () => 0, air: (cell) => -cell.airMs };
-  return kept.sort((a, b) => by[order](a) - by[order](b) || (order === "name" ? a.name.localeCompare(b.name) : 0) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
+  const strength = (cell: Cell): number => draft?.strengths.indexOf(cell.clips[0]?.strike?.strength ?? "") ?? 0;
+  const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
+  const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
+    doubt: (a, b) => a.confidence - b.confidence,
+    name: (a, b) => thing(a).localeCompare(thing(b)) || strength(a) - strength(b),
+    air: (a, b) => b.airMs - a.airMs,
+  };
+  return kept.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
 }
 
 const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${clip.strike?.strength ?? ""} ${clip.strike?.mic ?? ""} ${clip.strike?.note ?? ""}`).join(" ").toLowerCase();

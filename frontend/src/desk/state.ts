@@ -123,7 +123,7 @@ export async function openDesk(id: string): Promise<void> {
     notice: null,
     busy: null,
     timeStyle: "clock",
-    levelZoom: 8,
+    levelZoom: opened.job.brief === "drums" ? 1 : 8, // a hit is judged by its attack, a phrase by its floor
     arrivals: 0,
   } satisfies Desk);
   const first = clipsInOrder(opened.job).find(speaks);

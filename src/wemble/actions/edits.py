@@ -289,12 +289,13 @@ class SetLoop:
 
 @dataclass(frozen=True, slots=True)
 class TurnLoop:
-    """Turn a whole-file loop so that a source frame comes first; the old ends meet in a crossfade."""
+    """Turn a whole-file loop so that a source frame comes first; the old ends, moved if given, meet in a crossfade."""
 
     kind: Literal["turn_loop"]
     clip_id: str
     at_frame: int
     crossfade_frames: int = 0
+    ends: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -346,8 +347,8 @@ def _changed(job: Job, request: EditRequest) -> Edited:
             return _crossed(job, request)
         case SetLoop(_, clip_id, start, end, crossfade):
             return kit.set_loop(job, clip_id, start, end, crossfade)
-        case TurnLoop(_, clip_id, at_frame, crossfade):
-            return kit.turn_loop(job, clip_id, at_frame, crossfade)
+        case TurnLoop(_, clip_id, at_frame, crossfade, ends):
+            return kit.turn_loop(job, clip_id, at_frame, crossfade, ends)
         case SayOfEdge(_, clip_id, side, said):
             return walked.say_of_edge(job, clip_id, side, said)
         case Split() | MoveClips() | MoveAudio() | CopyClips() | RemoveClips() | AddLane() | SetLane() | RemoveLane():

@@ -17,7 +17,7 @@ from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
 from wemble.core.edit.treat import Sounds, base_of, targets, treat
 from wemble.core.kit.mic_set import Heard, find_in_set, lag_s
-from wemble.core.kit.strikes import NameGrid, Strike, grid, propose_pattern, read_name
+from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
@@ -67,7 +67,8 @@ def apply_names(library: Library, job_id: str, base_revision: int, pattern: str)
 class HitDraft:
     """What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
 
-    ``deciding`` says whether a target is the microphone by which its set is cut; ``doubtful`` counts those that somebody should look at.
+    ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job, the softest
+    first; ``doubtful`` counts those that somebody should look at.
     """
 
     target_ids: list[str]
@@ -76,6 +77,7 @@ class HitDraft:
     onsets: list[int]
     confidences: list[float]
     deciding: list[bool]
+    strengths: list[str]
     doubtful: int
 
 
@@ -90,7 +92,8 @@ def recipe_of(library: Library, revision_id: int) -> tuple[HitRecipe, bool]:
 def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraft:
     """Return what a recipe would find in one-shots; from levels alone, each set by the microphone that hears it first."""
     job = library.job_at(revision_id)
-    made = HitDraft([], [], [], [], [], [], 0)
+    strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
+    made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths), 0)
     doubtful = 0
     for members in _sets(job, targets(job)):
         bases = [base_of(job, target) for target in members]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import zipfile
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import soxr
@@ -13,6 +15,7 @@ import soxr
 from wemble.actions.checking import programme_doubts, verdicts
 from wemble.actions.executor import Report
 from wemble.actions.library import Library, new_id
+from wemble.actions.sending_kits import Shot, export_shots, shots_to_send
 from wemble.actions.tasks import start_task
 from wemble.core.deliver.names import Name, names
 from wemble.core.deliver.words import Piece, What, files_to_send, points_in, range_in_words, sentence
@@ -31,13 +34,29 @@ BLOCK_FRAMES = 1 << 16
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's."""
+    """How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
 
-    kind: Kind = "wav_24"
-    what: What = "each_clip"
+    One-shots keep each source's own rate and channels, and as ``as_source`` its depth as well; a map goes with them, with
+    the samples cut, or whole with start offsets.
+    """
+
+    kind: Kind | Literal["as_source"] = "wav_24"
+    what: What | Literal["one_shots"] = "each_clip"
     pattern: str = "{number:2} {clip}"
     kbps: int = 192
     channels: int = 0
+    replace_this: str = ""
+    replace_by: str = ""
+    with_map: Literal["none", "cut", "offset"] = "none"
+
+    def __post_init__(self) -> None:
+        if self.kind == "as_source" and self.what != "one_shots":
+            raise InvalidInput("only one-shots keep the kind of their source; choose a kind of file")
+
+    @property
+    def file_kind(self) -> Kind:
+        """The kind of every file, where there is one for all."""
+        return "wav_24" if self.kind == "as_source" else self.kind
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,9 +82,11 @@ class Preview:
 def preview(library: Library, revision_id: int, request: Request) -> Preview:
     """Say what would be sent, without sending. Raises `InvalidInput` for a wrong pattern or bit rate."""
     job = library.job_at(revision_id)
+    if request.what == "one_shots":
+        return _preview_of_shots(library, revision_id, job, request)
     pieces = files_to_send(job, request.what)
     named = file_names(job, pieces, request)
-    channels, rate = _channels(job, request), rate_for(request.kind, job.rate_hz)
+    channels, rate = _channels(job, request), rate_for(request.file_kind, job.rate_hz)
     doubts = _doubts(library, revision_id, job, pieces, named, request)
     words = sentence(pieces, job_rate_hz=job.rate_hz, file_rate_hz=rate, channels=channels, kind=_kind_words(request))
     if request.what != "each_clip" and pieces:
@@ -82,7 +103,8 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
         row = jobs.get_job_row(db, job_id)
     job = library.job_at(revision_id)
     folder_name = new_id()
-    args = (library.home.root, job, request, [name.name for name in before.names], folder_name)
+    chosen = _shots(library, job, request)[0] if request.what == "one_shots" else []
+    args = (library.home.root, job, request, [name.name for name in before.names], folder_name, chosen)
 
     def sent(result: Sent) -> dict[str, object]:
         return {**asdict(result), "folder": str(library.home.exports / folder_name), "folder_name": folder_name}
@@ -101,10 +123,19 @@ class Sent:
 
 
 def export_files(
-    report: Report, work: Path, root: Path, job: Job, request: Request, to_write: list[str], folder_name: str
+    report: Report,
+    work: Path,
+    root: Path,
+    job: Job,
+    request: Request,
+    to_write: list[str],
+    folder_name: str,
+    chosen: Sequence[Shot] = (),
 ) -> Sent:
     """Render and write every file beside, then move the folder into place. Runs in a worker."""
     home = Home(root)
+    if request.what == "one_shots":
+        return _export_shots(report, work, home, job, request, chosen, folder_name)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     plan = RenderPlan(job)
     pieces = files_to_send(job, request.what)
@@ -121,8 +152,8 @@ def export_files(
                 sink.write(samples, start)
                 done += samples.shape[1]
                 report(0.95 * done / total, f"writing {name}")
-        if KINDS[request.kind].format == "WAV":
-            append_points(folder / name, _points(job, piece, request), rate_hz=rate_for(request.kind, job.rate_hz))
+        if KINDS[request.file_kind].format == "WAV":
+            append_points(folder / name, _points(job, piece, request), rate_hz=rate_for(request.file_kind, job.rate_hz))
     if len(to_write) > 1:
         report(0.96, "packing")
         _pack(folder, to_write)
@@ -131,9 +162,54 @@ def export_files(
     return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
+def _export_shots(
+    report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot], folder_name: str
+) -> Sent:
+    total = sum(job.source(shot.clip.source_id).frames * job.source(shot.clip.source_id).channels for shot in chosen)
+    home.check_space(2 * total * 4)
+    folder = work / "export"
+    folder.mkdir()
+    files, peak, over = export_shots(
+        report, home, folder, job, chosen, channels=request.channels, with_map=request.with_map
+    )
+    report(0.96, "packing")
+    _pack(folder, files)
+    settle(folder)
+    move_into_place(folder, home.exports / folder_name)
+    return Sent(files, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+
+
+def _shots(library: Library, job: Job, request: Request) -> tuple[list[Shot], list[Name]]:
+    kind = None if request.kind == "as_source" else request.kind
+    return shots_to_send(
+        library,
+        job,
+        kind=kind,
+        pattern=request.pattern,
+        replace_this=request.replace_this,
+        replace_by=request.replace_by,
+    )
+
+
+def _preview_of_shots(library: Library, revision_id: int, job: Job, request: Request) -> Preview:
+    chosen, named = _shots(library, job, request)
+    kinds = sorted({KINDS[shot.kind].ending[1:].upper() for shot in chosen})
+    rates = sorted({job.source(shot.clip.source_id).rate_hz for shot in chosen})
+    own = "at their own rate and depth" if request.kind == "as_source" else f"{_kind_words(request)}, at their own rate"
+    with_map = {"none": "", "cut": ", with a map", "offset": ", whole, with a map that starts them at their onsets"}
+    rate_words = " and ".join(f"{rate / 1000:g} kHz" for rate in rates)
+    words = (
+        f"{len(chosen)} one-shots, {own} ({'/'.join(kinds)}, {rate_words}){with_map[request.with_map]}, and a report"
+    )
+    seconds = [round(shot.clip.frames / job.source(shot.clip.source_id).rate_hz, 3) for shot in chosen]
+    return Preview(
+        words if chosen else "nothing", named, seconds, _doubts(library, revision_id, job, [*chosen], named, request)
+    )
+
+
 def _points(job: Job, piece: Piece, request: Request) -> list[Point]:
     """Return the marks of a file to be, in frames of that file."""
-    factor = Fraction(rate_for(request.kind, job.rate_hz), job.rate_hz)
+    factor = Fraction(rate_for(request.file_kind, job.rate_hz), job.rate_hz)
     return [
         Point(round(p.frame * factor), p.name, None if p.end_frame is None else round(p.end_frame * factor))
         for p in points_in(job, piece)
@@ -159,10 +235,10 @@ class _Sink:
 
     def __init__(self, path: Path, job: Job, request: Request, frames: int):
         self._channels = _channels(job, request)
-        rate = rate_for(request.kind, job.rate_hz)
+        rate = rate_for(request.file_kind, job.rate_hz)
         self._writer = Writer(
             path,
-            request.kind,
+            request.file_kind,
             rate_hz=rate,
             channels=self._channels,
             frames=frames * rate // job.rate_hz,
@@ -210,11 +286,12 @@ def file_names(job: Job, pieces: list[Piece], request: Request) -> list[Name]:
         {"clip": p.name, "job": job.name, "source": p.source, "lane": p.lane, "number": n}
         for n, p in enumerate(pieces, 1)
     ]
-    return names(request.pattern, rows, KINDS[request.kind].ending)
+    ending = KINDS[request.file_kind].ending
+    return names(request.pattern, rows, ending, replace_this=request.replace_this, replace_by=request.replace_by)
 
 
 def _kind_words(request: Request) -> str:
-    kind = KINDS[request.kind]
+    kind = KINDS[request.file_kind]
     if request.kind == "mp3":
         if request.kbps not in MP3_KBPS:
             raise InvalidInput(f"an MP3 has one of {', '.join(map(str, MP3_KBPS))} kb/s, got {request.kbps}")
@@ -223,7 +300,7 @@ def _kind_words(request: Request) -> str:
 
 
 def _doubts(
-    library: Library, revision_id: int, job: Job, pieces: list[Piece], named: list[Name], request: Request
+    library: Library, revision_id: int, job: Job, pieces: Sequence[Piece | Shot], named: list[Name], request: Request
 ) -> list[Doubt]:
     doubts: list[Doubt] = []
     if not pieces:
@@ -233,11 +310,13 @@ def _doubts(
         doubts.append(
             Doubt(f"{len(colliding)} names are the same, such as “{example}”; put {{number}} into the pattern", True)
         )
-    if _channels(job, request) > KINDS[request.kind].most_channels:
+    if _channels(job, request) > KINDS[request.file_kind].most_channels:
         doubts.append(
-            Doubt(f"{KINDS[request.kind].format} does not take {_channels(job, request)} channels; choose mono", True)
+            Doubt(
+                f"{KINDS[request.file_kind].format} does not take {_channels(job, request)} channels; choose mono", True
+            )
         )
-    rate = rate_for(request.kind, job.rate_hz)
+    rate = rate_for(request.file_kind, job.rate_hz)
     if job.rate_hz and rate != job.rate_hz:
         doubts.append(
             Doubt(f"the rate is converted from {job.rate_hz:,} to {rate:,} Hz, which this kind of file needs")
@@ -248,9 +327,11 @@ def _doubts(
     doubts += [
         Doubt(f"“{source.name}” has samples over full scale; they are cut off in whole-number files") for source in loud
     ]
-    if muted := [lane.name for lane in job.lanes.values() if lane.id not in heard_lanes(job)]:
+    if request.what != "one_shots" and (
+        muted := [lane.name for lane in job.lanes.values() if lane.id not in heard_lanes(job)]
+    ):
         doubts.append(Doubt(f"not sent, as it does not sound now: {', '.join(muted)}"))
-    if request.what != "each_clip":
+    if request.what in ("one", "each_section"):
         doubts += [
             Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, revision_id)
         ]

@@ -184,7 +184,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
     with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         job = _treated(opened, path, settings)
-        pieces = files_to_send(job, request.what)
+        pieces = files_to_send(job, "each_clip" if request.what == "one_shots" else request.what)
         made = file_names(job, pieces, request)
         if taken := [name.name for name in made if name.collides or (folder / name.name).exists()]:
             raise InvalidInput(

@@ -1,8 +1,8 @@
 """File names from a pattern.
 
-A pattern is text with fields in braces: ``{clip}``, ``{job}``, ``{source}``, ``{lane}``, ``{number}``; a number may be
-padded, ``{number:2}``. Names are made safe for every file system; two that would be the same, letter case aside, are
-a collision, and nothing is sent.
+A pattern is text with fields in braces: ``{clip}``, ``{job}``, ``{source}``, ``{lane}``, ``{number}``, and of a hit
+``{name}``, ``{note}``, ``{key}``, ``{strength}``, ``{mic}``, ``{take}``; a number may be padded, ``{number:2}``. Names are
+made safe for every file system; two that would be the same, letter case aside, are a collision, and nothing is sent.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 from wemble.errors import InvalidInput
 
-FIELDS = ("clip", "job", "source", "lane", "number")
+FIELDS = ("clip", "job", "source", "lane", "number", "name", "note", "key", "strength", "mic", "take")
 LONGEST_BYTES = 200
 _FIELD = re.compile(r"\{(\w+)(?::(\d))?\}")
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*]')
@@ -66,8 +66,17 @@ def check_pattern(pattern: str) -> None:
         raise InvalidInput("a brace in the pattern is not closed; fields look like {clip} or {number:2}")
 
 
-def names(pattern: str, rows: Sequence[Mapping[str, str | int]], ending: str) -> list[Name]:
-    """Return a file name for every row of field values.
+def names(
+    pattern: str,
+    rows: Sequence[Mapping[str, str | int]],
+    ending: str | Sequence[str],
+    *,
+    replace_this: str = "",
+    replace_by: str = "",
+) -> list[Name]:
+    """Return a file name for every row of field values, with one ending for all or one for each.
+
+    What is to be replaced is replaced in the name as the pattern made it.
 
     Raises
     ------
@@ -83,9 +92,24 @@ def names(pattern: str, rows: Sequence[Mapping[str, str | int]], ending: str) ->
     [True, True]
     """
     check_pattern(pattern)
-    made = [safe_name(_filled(pattern, row)) + ending for row in rows]
+    endings = [ending] * len(rows) if isinstance(ending, str) else ending
+    filled = [_tidied(_filled(pattern, row)) for row in rows]
+    if replace_this:
+        filled = [name.replace(replace_this, replace_by) for name in filled]
+    made = [safe_name(name) + one for name, one in zip(filled, endings, strict=True)]
     counts = Counter(name.casefold() for name in made)
     return [Name(name, counts[name.casefold()] > 1) for name in made]
+
+
+def _tidied(name: str) -> str:
+    """Return a name without the separators that an empty field leaves behind.
+
+    Examples
+    --------
+    >>> _tidied("Bell__near"), _tidied("Oar - ")
+    ('Bell_near', 'Oar')
+    """
+    return re.sub(r"([_\- ])[_\- ]*\1", r"\1", name).strip(" _-") or name
 
 
 def _filled(pattern: str, row: Mapping[str, str | int]) -> str:

@@ -139,13 +139,22 @@ def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade
     return Edited(replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark}))
 
 
-def turn_loop(job: Job, clip_id: str, at_frame: int, crossfade_frames: int) -> Edited:
+def turn_loop(
+    job: Job, clip_id: str, at_frame: int, crossfade_frames: int, ends: tuple[int, int] | None = None
+) -> Edited:
     """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
+
+    ``ends`` are the loop's own ends, in source frames, if they are to be moved before it is turned.
 
     So the new seam lies where the audio was continuous. Raises `InvalidInput` if the place is not inside the clip, or
     the old ends have too little beyond them for the crossfade.
     """
     clip = job.clip(clip_id)
+    frames = job.source(clip.source_id).frames
+    if ends is not None:
+        if not 0 <= ends[0] < ends[1] <= frames:
+            raise InvalidInput(f"a loop's ends lie inside the {frames:,} frames of its source, in order")
+        clip = replace(clip, head_frame=ends[0], tail_frame=ends[1])
     if not clip.head_frame < at_frame < clip.tail_frame:
         raise InvalidInput("a loop is turned at a place inside it")
     rate = job.source(clip.source_id).rate_hz

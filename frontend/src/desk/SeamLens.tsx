@@ -1,0 +1,74 @@
+import { useCallback, useMemo, useRef, useState } from "react";
+import type { Clip } from "../api/types";
+import { inks } from "../ui/theme";
+import { useCanvas, useWheel } from "../ui/useCanvas";
+import { drawColumns, type Band } from "../wave/draw";
+import type { Loop } from "./loops";
+import { tilesOf } from "./pictures";
+import { useOpen } from "./state";
+
+const NARROWEST_MS = 1;
+const WIDEST_MS = 400;
+
+/** The seam of a loop: the last samples before its end on the left, the first after its start on the right. */
+export function SeamLens({ clip, loop }: { readonly clip: Clip; readonly loop: Loop }) {
+  const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const levelZoom = useOpen((desk) => desk.levelZoom);
+  const arrivals = useOpen((desk) => desk.arrivals);
+  const [halfMs, setHalf] = useState(30);
+  const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });
+  const colours = inks();
+  const half = Math.floor(size.widthPx / 2);
+  const framesPerPx = half > 0 ? (halfMs * rate) / 1000 / half : 0;
+  const sides = useMemo(() => {
+    const tiles = tilesOf(clip.source_id);
+    if (!tiles || half < 1) return null;
+    return { left: tiles.columns(loop.end_frame - half * framesPerPx, framesPerPx, half), right: tiles.columns(loop.start_frame, framesPerPx, half) };
+  }, [clip.source_id, loop, framesPerPx, half, arrivals]); // eslint-disable-line react-hooks/exhaustive-deps
+  const paint = useCallback(
+    (ink: CanvasRenderingContext2D, surface: { widthPx: number; heightPx: number }) => {
+      if (surface.widthPx !== size.widthPx || surface.heightPx !== size.heightPx) setSize(surface);
+      if (!sides) return;
+      const band: Band = { topPx: 8, heightPx: surface.heightPx - 16, zoom: levelZoom };
+      ink.fillStyle = colours["shade"] ?? "";
+      const crossed = Math.min(loop.crossfade_frames / framesPerPx, half);
+      ink.fillRect(half - crossed, 0, crossed, surface.heightPx);
+      ink.fillStyle = colours["rule"] ?? "";
+      ink.fillRect(0, Math.round(surface.heightPx / 2), surface.widthPx, 1);
+      drawColumns(ink, sides.left, 0, 0, half, band, colours["wave"] ?? "");
+      drawColumns(ink, sides.right, half, 0, half, band, colours["wave"] ?? "");
+      ink.fillStyle = colours["join"] ?? "";
+      ink.fillRect(half - 1, 0, 2, surface.heightPx);
+    },
+    [sides, levelZoom, colours, half, framesPerPx, loop.crossfade_frames, size],
+  );
+  const [canvas] = useCanvas(paint);
+  const box = useRef<HTMLDivElement>(null);
+  useWheel(box, (event) => setHalf((now) => Math.min(Math.max(now * Math.exp(event.deltaY * 0.002), NARROWEST_MS), WIDEST_MS)));
+  const ms = (frames: number) => `${((frames / rate) * 1000).toFixed(1)} ms`;
+  return (
+    <section aria-label={`seam of ${clip.name}`} className="flex min-h-0 min-w-0 flex-1 flex-col">
+      <header className="flex h-7 items-center gap-2 bg-sheet px-3">
+        <span aria-hidden className="text-join">◗◖</span>
+        <b>Seam</b>
+        <span className="truncate text-soft">
+          of the loop in <bdi>{clip.name}</bdi>
+        </span>
+        <span className="num ml-auto whitespace-nowrap text-soft">
+          {levelZoom > 1 && `×${levelZoom} · `}
+          {(2 * halfMs).toFixed(halfMs < 10 ? 1 : 0)} ms
+        </span>
+      </header>
+      <div ref={box} className="relative min-h-[120px] flex-1 bg-sheet">
+        <canvas ref={canvas} aria-hidden className="block h-full w-full" />
+        <span className="absolute bottom-1 left-2 text-xs text-soft">the last before the end{loop.crossfade_frames > 0 && `, crossed over ${ms(loop.crossfade_frames)}`}</span>
+        <span className="absolute right-2 bottom-1 text-xs text-soft">the first after the start</span>
+      </div>
+      <footer className="flex h-8 items-center gap-4 px-3 text-soft">
+        <span className="num">
+          {loop.start_frame}f – {loop.end_frame}f, {ms(loop.end_frame - loop.start_frame)}
+        </span>
+      </footer>
+    </section>
+  );
+}
