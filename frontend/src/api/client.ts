@@ -104,13 +104,13 @@ export const api = {
     return (await send("GET", `/sources/${sourceId}/spectra/${framesPerColumn}/${index}`)).arrayBuffer();
   },
 
-  /** The first milliseconds of everything that can be searched: lowest and highest of each, in 127ths of its largest. */
-  async heads(jobId: string, revision: number, columns: number): Promise<Map<string, Int8Array>> {
+  /** The first milliseconds of every clip from a source frame on: lowest and highest of each, in 127ths of its largest. */
+  async heads(jobId: string, revision: number, columns: number): Promise<Map<string, { startFrame: number; picture: Int8Array }>> {
     const data = await (await send("GET", `/jobs/${jobId}/revisions/${revision}/heads?columns=${columns}`)).arrayBuffer();
     const bytes = new Uint8Array(data);
     const line = bytes.indexOf(10);
-    const ids = JSON.parse(new TextDecoder().decode(bytes.subarray(0, line))) as string[];
-    return new Map(ids.map((id, n) => [id, new Int8Array(data, line + 1 + n * columns * 2, columns * 2)]));
+    const begins = JSON.parse(new TextDecoder().decode(bytes.subarray(0, line))) as [string, number][];
+    return new Map(begins.map(([id, startFrame], n) => [id, { startFrame, picture: new Int8Array(data, line + 1 + n * columns * 2, columns * 2) }]));
   },
 
   async audio(jobId: string, revision: number, start: number, frames: number, heard: string): Promise<{ channels: number; samples: Float32Array }> {

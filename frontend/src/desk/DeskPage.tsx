@@ -54,7 +54,7 @@ function Desk({ id }: { readonly id: string }) {
   const step = useOpen((desk) => desk.step);
   const name = useOpen((desk) => desk.job.name);
   const walking = useOpen((desk) => desk.walking);
-  const brief = useOpen((desk) => desk.job.brief);
+  const findBy = useOpen((desk) => desk.findBy);
   const [over, setOver] = useState(false);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => {
@@ -98,7 +98,7 @@ function Desk({ id }: { readonly id: string }) {
           </div>
         </div>
         <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
-          {step === "find" && (brief === "drums" ? <HitCard /> : <FindCard />)}
+          {step === "find" && (findBy === "hits" ? <HitCard /> : <FindCard />)}
           {step === "shape" && <ShapeCard />}
           {step === "mark" && <MarkCard />}
           {step === "send" && <SendCard />}
@@ -116,9 +116,9 @@ function Desk({ id }: { readonly id: string }) {
 
 /** The strip; for drums the head wall in its place, until the strip is asked for. */
 function Overview() {
-  const drums = useOpen((desk) => desk.job.brief === "drums");
+  const wall = useOpen((desk) => desk.job.brief === "drums" && desk.findBy === "hits");
   const [strip, setStrip] = useState(false);
-  if (!drums) return <Strip />;
+  if (!wall) return <Strip />;
   if (!strip) return <HeadWall onStrip={() => setStrip(true)} />;
   return (
     <div className="relative h-full">

@@ -10,6 +10,7 @@ import { Choices } from "../ui/Choices";
 import { Modal } from "../ui/Modal";
 import { Num } from "../ui/Num";
 import { isDoubtful } from "./ClipList";
+import { FindBySelect } from "./FindBySelect";
 import { applyRecipe, setRecipe, setScope, setTreatment, tell, useOpen } from "./state";
 
 /** Step 1: the settings as a sentence, what becomes of the quiet, and what that does now. */
@@ -24,8 +25,11 @@ export function FindCard() {
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
         <div className="flex items-center justify-between">
-          <h2 className="text-base font-bold">Find sound and silence</h2>
-          <Recipes recipe={recipe} />
+          <h2 className="text-base font-bold">Find</h2>
+          <span className="flex gap-1.5">
+            <FindBySelect />
+            <Recipes recipe={recipe} />
+          </span>
         </div>
         <Sentence recipe={recipe} />
         <Targets />

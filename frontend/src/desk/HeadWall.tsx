@@ -19,14 +19,14 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const heads = useHits((hits) => hits.heads);
   const order = useHits((hits) => hits.order);
   const only = useHits((hits) => hits.only);
-  const list = useMemo(() => cells(job, draft, order, only), [job, draft, order, only]);
+  const list = useMemo(() => cells(job, draft, heads, order, only), [job, draft, heads, order, only]);
   const [scrollPx, setScroll] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });
   const grid = useMemo(() => wallGrid(size.widthPx || 1, list.length), [size.widthPx, list.length]);
   const [first, last] = visibleCells(grid, scrollPx, size.heightPx, list.length);
   const colours = inks();
-  const ofCell = useCallback((cell: Cell) => cell.clips.flatMap((clip) => heads.get(clip.finding_id ?? clip.id) ?? heads.get(clip.id) ?? []), [heads]);
+  const ofCell = useCallback((cell: Cell) => cell.clips.flatMap((clip) => heads.get(clip.id)?.picture ?? []), [heads]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D) => {
       const inHand = (cell: Cell) => cell.clips.some((clip) => (chosen.size ? chosen : NO_CLIP).has(clip.id));
@@ -59,7 +59,7 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
           </select>
         </label>
         <input aria-label="show only" placeholder="only: bell hard" className="w-36 rounded-(--radius) border border-rule bg-sheet px-1.5 text-ink" value={only} onChange={(event) => setOnly(event.target.value)} onKeyDown={(event) => event.key === "Escape" && setOnly("")} />
-        <span className="num">{list.length} hits</span>
+        <span className="num">{list.length} {list.length === 1 ? "hit" : "hits"}</span>
         <button type="button" className="ml-auto underline" onClick={onStrip}>
           strip
         </button>

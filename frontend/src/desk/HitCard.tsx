@@ -5,6 +5,7 @@ import { Button } from "../ui/Button";
 import { Choices } from "../ui/Choices";
 import { Num } from "../ui/Num";
 import { applyHits, readNames, setHitRecipe, useHits } from "./hits";
+import { FindBySelect } from "./FindBySelect";
 import { useOpen } from "./state";
 
 /** Step 1 of drums: what the names say, where a sample speaks, and what that does now. */
@@ -23,7 +24,10 @@ export function HitCard() {
   return (
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
-        <h2 className="text-base font-bold">Find where it speaks</h2>
+        <div className="flex items-center justify-between">
+          <h2 className="text-base font-bold">Find</h2>
+          <FindBySelect />
+        </div>
         {recipe.many ? <TakeSentence /> : <HitSentence />}
         <Choices
           label="what a file holds"
@@ -90,7 +94,7 @@ function HitCounts() {
   return (
     <p aria-live="polite" className="border-t border-rule pt-3">
       <b>
-        <span className="num">{sets}</span> {sets === draft.target_ids.length ? "hits" : "sets"}, <span className="num">{draft.target_ids.length}</span> files
+        <span className="num">{sets}</span> {sets === draft.target_ids.length ? counted(sets, "hit") : counted(sets, "set")}, <span className="num">{draft.target_ids.length}</span> {counted(draft.target_ids.length, "file")}
       </b>
       {draft.doubtful > 0 ? <span className="text-warn">, {draft.doubtful} to look at</span> : ", none doubtful"}. Air in front{" "}
       <span className="num">
@@ -100,6 +104,8 @@ function HitCounts() {
     </p>
   );
 }
+
+const counted = (count: number, what: string): string => (count === 1 ? what : `${what}s`);
 
 /** What the names of the files say, by a pattern that is proposed and can be corrected. */
 function Names() {
@@ -131,7 +137,7 @@ function Names() {
             <Listed what="are missing from the grid" names={names.grid.missing} />
             <Listed what="are spare takes" names={names.grid.spares} />
             <Button className="w-full" disabled={names.read === 0} onClick={() => void readNames(pattern ?? names.pattern)}>
-              Read {names.read} names, lay out microphones
+              Read {names.read} {counted(names.read, "name")}, lay out microphones
             </Button>
           </>
         )}

@@ -21,14 +21,14 @@ export function KitShape() {
   return (
     <section className="space-y-3 border-b border-rule pb-3">
       <div role="group" aria-label="how softly ends close" className="space-y-1">
-        <p>Soften the ends over</p>
+        <p>Soften the ends over, in ms</p>
         <div className="flex gap-1.5">
           {GRADES_MS.map((grade) => (
-            <Button key={grade} className="num flex-1" aria-pressed={Math.abs(softened - grade) < 0.1} tone={Math.abs(softened - grade) < 0.1 ? "strong" : "plain"} onClick={() => void soften(chosen, grade)}>
-              {grade} ms
+            <Button key={grade} className="num flex-1 px-1!" aria-label={`soften the ends over ${grade} ms`} aria-pressed={Math.abs(softened - grade) < 0.1} tone={Math.abs(softened - grade) < 0.1 ? "strong" : "plain"} onClick={() => void soften(chosen, grade)}>
+              {grade}
             </Button>
           ))}
-          <Button aria-pressed={softened === 0} onClick={() => void soften(chosen, 0)}>
+          <Button className="flex-1 px-1!" aria-pressed={softened === 0} onClick={() => void soften(chosen, 0)}>
             no
           </Button>
         </div>
@@ -39,7 +39,7 @@ export function KitShape() {
       </p>
       <label className="flex items-center gap-2 text-soft">
         <input type="checkbox" className="accent-(--ink)" checked={everything} onChange={(event) => setEverything(event.target.checked)} />
-        both for all <span className="num">{all.length}</span>, not only what is in hand
+        <span>both for all {all.length} clips, not only those in hand</span>
       </label>
     </section>
   );

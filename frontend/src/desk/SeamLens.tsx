@@ -1,37 +1,51 @@
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useRef, useState } from "react";
-import type { Clip } from "../api/types";
+import { api } from "../api/client";
+import type { Clip, Job } from "../api/types";
 import { inks } from "../ui/theme";
 import { useCanvas, useWheel } from "../ui/useCanvas";
 import { drawColumns, type Band } from "../wave/draw";
+import { columnsOf } from "../wave/tiles";
 import type { Loop } from "./loops";
-import { tilesOf } from "./pictures";
+import { placed } from "./placement";
 import { useOpen } from "./state";
 
 const NARROWEST_MS = 1;
 const WIDEST_MS = 400;
 
+/** What is heard before the loop's end and after its start: the renderer's samples, its crossfade in them. */
+async function heardAround(id: string, revision: number, job: Job, clip: Clip, loop: Loop): Promise<{ before: Float32Array; after: Float32Array }> {
+  const frames = Math.round((WIDEST_MS / 1000) * job.rate_hz);
+  const [start, end] = [placed(job, clip, loop.start_frame), placed(job, clip, loop.end_frame)];
+  const [before, after] = await Promise.all([api.audio(id, revision, end - frames, frames, "as_it_is"), api.audio(id, revision, start, frames, "as_it_is")]);
+  return { before: before.samples.subarray(0, frames), after: after.samples.subarray(0, frames) };
+}
+
 /** The seam of a loop: the last samples before its end on the left, the first after its start on the right. */
 export function SeamLens({ clip, loop }: { readonly clip: Clip; readonly loop: Loop }) {
   const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
   const levelZoom = useOpen((desk) => desk.levelZoom);
-  const arrivals = useOpen((desk) => desk.arrivals);
+  const job = useOpen((desk) => desk.job);
+  const id = useOpen((desk) => desk.id);
+  const revision = useOpen((desk) => desk.revision);
   const [halfMs, setHalf] = useState(30);
   const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });
   const colours = inks();
   const half = Math.floor(size.widthPx / 2);
-  const framesPerPx = half > 0 ? (halfMs * rate) / 1000 / half : 0;
+  const framesPerPx = half > 0 ? (halfMs * job.rate_hz) / 1000 / half : 0;
+  const heard = useQuery({ queryKey: ["seam", id, revision, clip.id, loop], queryFn: () => heardAround(id, revision, job, clip, loop), staleTime: Infinity });
   const sides = useMemo(() => {
-    const tiles = tilesOf(clip.source_id);
-    if (!tiles || half < 1) return null;
-    return { left: tiles.columns(loop.end_frame - half * framesPerPx, framesPerPx, half), right: tiles.columns(loop.start_frame, framesPerPx, half) };
-  }, [clip.source_id, loop, framesPerPx, half, arrivals]); // eslint-disable-line react-hooks/exhaustive-deps
+    if (!heard.data || half < 1) return null;
+    const { before, after } = heard.data;
+    return { left: columnsOf(before, before.length - half * framesPerPx, framesPerPx, half), right: columnsOf(after, 0, framesPerPx, half) };
+  }, [heard.data, framesPerPx, half]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, surface: { widthPx: number; heightPx: number }) => {
       if (surface.widthPx !== size.widthPx || surface.heightPx !== size.heightPx) setSize(surface);
       if (!sides) return;
       const band: Band = { topPx: 8, heightPx: surface.heightPx - 16, zoom: levelZoom };
       ink.fillStyle = colours["shade"] ?? "";
-      const crossed = Math.min(loop.crossfade_frames / framesPerPx, half);
+      const crossed = Math.min((loop.crossfade_frames * job.rate_hz) / rate / framesPerPx, half);
       ink.fillRect(half - crossed, 0, crossed, surface.heightPx);
       ink.fillStyle = colours["rule"] ?? "";
       ink.fillRect(0, Math.round(surface.heightPx / 2), surface.widthPx, 1);
@@ -40,7 +54,7 @@ export function SeamLens({ clip, loop }: { readonly clip: Clip; readonly loop: L
       ink.fillStyle = colours["join"] ?? "";
       ink.fillRect(half - 1, 0, 2, surface.heightPx);
     },
-    [sides, levelZoom, colours, half, framesPerPx, loop.crossfade_frames, size],
+    [sides, levelZoom, colours, half, framesPerPx, loop.crossfade_frames, job.rate_hz, rate, size],
   );
   const [canvas] = useCanvas(paint);
   const box = useRef<HTMLDivElement>(null);

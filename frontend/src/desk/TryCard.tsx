@@ -15,6 +15,7 @@ const LONGEST_S = 20;
 
 /** A thing that is struck, with its hits from soft to hard. */
 interface Thing {
+  readonly key: string;
   readonly name: string;
   readonly hits: readonly Cell[];
 }
@@ -23,11 +24,11 @@ function things(job: Job, list: readonly Cell[]): Thing[] {
   const byName = new Map<string, Cell[]>();
   for (const cell of list) {
     const strike = cell.clips[0]?.strike;
-    const name = strike ? `${strike.name} ${strike.note ?? ""}`.trim() : cell.name;
-    byName.set(name, [...(byName.get(name) ?? []), cell]);
+    const key = strike ? `${strike.name}\n${strike.note ?? ""}` : cell.name;
+    byName.set(key, [...(byName.get(key) ?? []), cell]);
   }
   const rate = job.rate_hz || 48_000;
-  return [...byName].map(([name, hits]) => ({ name, hits: hits.filter((hit) => spanOf(job, hit, false)[1] < LONGEST_S * rate) })).filter((thing) => thing.hits.length > 0);
+  return [...byName].map(([key, hits]) => ({ name: key.split("\n")[0] ?? "", key, hits: hits.filter((hit) => spanOf(job, hit, false)[1] < LONGEST_S * rate) })).filter((thing) => thing.hits.length > 0);
 }
 
 /** Where a hit lies on the time line, all of its microphones: as it is cut, or from where its file began. */
@@ -46,13 +47,14 @@ export function TryCard() {
   const revision = useOpen((state) => state.revision);
   const clipId = useOpen((state) => state.clipId);
   const draft = useHits((hits) => hits.draft);
+  const heads = useHits((hits) => hits.heads);
   const bench = useRef(new Bench());
   const [old, setOld] = useState(false);
   const [bpm, setBpm] = useState(120);
   const [everyS, setEvery] = useState(0.5);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
   const [pattern, setPattern] = useState<ReadonlySet<string>>(new Set());
-  const all = useMemo(() => things(job, cells(job, draft, "name", "")), [job, draft]);
+  const all = useMemo(() => things(job, cells(job, draft, heads, "name", "")), [job, draft, heads]);
   const inHand = all.flatMap((thing) => thing.hits).find((hit) => hit.clips.some((clip) => clip.id === clipId));
   const live = useRef({ pattern, inHand, old });
   useEffect(() => {
@@ -128,15 +130,15 @@ export function TryCard() {
             }}
           >
             {all.map((thing, column) => (
-              <Pads key={thing.name} thing={thing} column={column} inHand={inHand} onStrike={strike} />
+              <Pads key={thing.key} thing={thing} column={column} inHand={inHand} onStrike={strike} />
             ))}
           </div>
           <p className="text-xs text-soft">Click here, then play: rows of keys are strengths. {midi}</p>
           <label className="flex items-center gap-2">
-            <input type="checkbox" className="accent-(--ink)" checked={old} onChange={(event) => setOld(event.target.checked)} /> with the old start
+            <input type="checkbox" className="accent-(--ink)" checked={old} onChange={(event) => setOld(event.target.checked)} /> <span>old start</span>
             {late !== null && (
               <span className={`ml-auto ${late >= 10 ? "text-warn" : "text-soft"}`} aria-live="polite">
-                speaks <span className="num">{late.toFixed(1)} ms</span> {late >= 10 ? "late" : "after it starts"}
+                speaks <span className="num">{late.toFixed(1)} ms</span> after its start
               </span>
             )}
           </label>
@@ -192,7 +194,7 @@ function Pattern({ all, pattern, onChange }: { readonly all: readonly Thing[]; r
     <table className="w-full border-collapse" aria-label="pattern of sixteen steps">
       <tbody>
         {all.slice(0, 8).map((thing) => (
-          <tr key={thing.name}>
+          <tr key={thing.key}>
             <th scope="row" className="max-w-16 truncate pr-1 text-left text-xs font-normal">{thing.name}</th>
             {Array.from({ length: STEPS }, (_, step) => {
               const key = `${thing.hits.at(-1)?.key ?? ""} ${step}`;

@@ -2,18 +2,20 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Clip, Draft, HitDraft, HitRecipe, Job } from "../api/types";
-import { attempt, desk, set as setDesk, settlers, useDesk } from "./state";
-import { startOf } from "./placement";
+import { clipsInOrder, startOf } from "./placement";
+import { attempt, choose, clipInHand, desk, set as setDesk, settlers, speaks, useDesk } from "./state";
 
 export const HEAD_COLUMNS = 700;
 export type WallOrder = "doubt" | "name" | "air";
+
+export type Heads = ReadonlyMap<string, { readonly startFrame: number; readonly picture: Int8Array }>;
 
 interface Hits {
   readonly recipe: HitRecipe | null;
   readonly draft: HitDraft | null;
   /** Whether the draft differs from what was applied last. */
   readonly drafted: boolean;
-  readonly heads: ReadonlyMap<string, Int8Array>;
+  readonly heads: Heads;
   readonly order: WallOrder;
   readonly only: string;
 }
@@ -29,7 +31,7 @@ let headsOf = "";
 /** Take over the recipe that was applied last, or the usual one, and draft it; ask for the pictures if files came. */
 export async function settleHits(): Promise<void> {
   const { job } = desk();
-  const files = Object.values(job.sources).map((source) => source.id).join();
+  const files = Object.values(job.clips).map((clip) => `${clip.id}${isOneHit(job, clip) ? "" : clip.head_frame}`).join();
   if (Object.keys(job.clips).length === 0) {
     set({ recipe: null, draft: null, drafted: false, heads: new Map() });
     setDesk({ drafts: null, targets: [] });
@@ -38,7 +40,13 @@ export async function settleHits(): Promise<void> {
   await Promise.all([draftHits(null), headsOf === `${desk().id} ${files}` ? undefined : fetchHeads(files)]);
 }
 
-settlers.set("drums", settleHits);
+settlers.set("hits", settleHits);
+
+/** Whether a clip is all of a file that is one hit: its picture does not depend on where it was cut. */
+const isOneHit = (job: Job, clip: Clip): boolean => {
+  const recipe = clip.finding_id === null ? undefined : job.findings[clip.finding_id]?.recipe;
+  return recipe === undefined || ("kind" in recipe && !recipe.many);
+};
 
 async function fetchHeads(files: string): Promise<void> {
   const { id, revision } = desk();
@@ -83,6 +91,8 @@ export async function applyHits(targetIds: string[] = []): Promise<void> {
   setDesk({ busy: "finding" });
   await attempt(() => api.applyHits(desk().id, desk().revision, targetIds, recipe), () => applyHits(targetIds));
   setDesk({ busy: null });
+  const first = clipsInOrder(desk().job).find(speaks);
+  if (!clipInHand(desk()) && first) choose(first.id);
   await settleHits();
 }
 
@@ -126,17 +136,17 @@ export interface Cell {
 }
 
 /** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
-export function cells(job: Job, draft: HitDraft | null, order: WallOrder, only: string): Cell[] {
+export function cells(job: Job, draft: HitDraft | null, heads: Heads, order: WallOrder, only: string): Cell[] {
   const drafted = new Map((draft?.target_ids ?? []).map((id, n) => [id, n]));
   const sets = new Map<string, Clip[]>();
-  for (const clip of Object.values(job.clips)) {
+  for (const clip of Object.values(job.clips).filter(speaks)) {
     const key = clip.set_id ?? clip.id;
     const set = sets.get(key);
     if (set) set.push(clip);
     else sets.set(key, [clip]);
   }
   const decides = (clip: Clip): number => Number(draft?.deciding[drafted.get(clip.finding_id ?? clip.id) ?? -1] ?? false);
-  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, drafted, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, drafted, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
   const words = only.toLowerCase().split(/\s+/).filter(Boolean);
   const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
   const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
@@ -144,7 +154,7 @@ export function cells(job: Job, draft: HitDraft | null, order: WallOrder, only: 
   const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
   const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
     doubt: (a, b) => a.confidence - b.confidence,
-    name: (a, b) => thing(a).localeCompare(thing(b)) || strength(a) - strength(b),
+    name: (a, b) => thing(a).localeCompare(thing(b), undefined, { numeric: true }) || strength(a) - strength(b),
     air: (a, b) => b.airMs - a.airMs,
   };
   return kept.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
@@ -152,14 +162,14 @@ export function cells(job: Job, draft: HitDraft | null, order: WallOrder, only: 
 
 const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${clip.strike?.strength ?? ""} ${clip.strike?.mic ?? ""} ${clip.strike?.note ?? ""}`).join(" ").toLowerCase();
 
-function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, key: string, clips: readonly Clip[]): Cell {
+function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
   const clip = clips[0];
   if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, airMs: 0, confidence: 1 };
   const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
   const corrected = finding?.corrections?.some((correction) => correction.side === "head" && correction.edge_frame !== null);
   const n = drafted.get(clip.finding_id ?? clip.id);
-  const base = finding ?? clip;
-  const ms = (frame: number) => ((frame - base.head_frame) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const begins = heads.get(clip.id)?.startFrame ?? finding?.head_frame ?? clip.head_frame;
+  const ms = (frame: number) => ((frame - begins) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
   const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
   const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
   const confidence = corrected ? 1 : n === undefined ? (clip.confidence ?? 1) : (draft?.confidences[n] ?? 1);

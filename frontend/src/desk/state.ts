@@ -1,7 +1,7 @@
 /** What the desk knows: the job at a revision, what is in hand, the draft. Everything that changes goes through here. */
 import { create } from "zustand";
 import { api, ServerProblem } from "../api/client";
-import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, Job, Recipe, Side, Treatment } from "../api/types";
+import type { Change, Clip, ClipVerdicts, Draft, Edit, EditAnswer, HitRecipe, Job, Recipe, Side, Treatment } from "../api/types";
 import { Player, type Span } from "../play/player";
 import type { TimeStyle } from "../time/format";
 import { firstPicture, onArrival } from "./pictures";
@@ -9,6 +9,8 @@ import { clipsInOrder, startOf } from "./placement";
 
 export type Step = "find" | "shape" | "mark" | "send";
 export type Scope = "this" | "all";
+/** What the step Find looks for: sound and silence, or hits. */
+export type FindBy = "sound" | "hits";
 /** What a fade keeps when its edge moves: its length, or the place of its inner end. */
 export type Hold = "length" | "inner";
 /** What is heard: the job as it is, without its fades, as it was before its recipes, or before the last edit. */
@@ -46,6 +48,7 @@ export interface Desk {
   readonly cursorFrame: number;
   readonly playing: boolean;
   readonly loops: boolean;
+  readonly findBy: FindBy;
   readonly scope: Scope;
   readonly targets: readonly string[];
   readonly recipe: Recipe | null;
@@ -112,6 +115,7 @@ export async function openDesk(id: string): Promise<void> {
     cursorFrame: 0,
     playing: false,
     loops: false,
+    findBy: opened.job.brief === "drums" ? "hits" : "sound",
     scope: "all",
     targets: [],
     recipe: null,
@@ -338,6 +342,8 @@ export function applied(job: Job, changes: readonly Change[]): Job {
 
 // --- finding ---
 
+const isSoundRecipe = (recipe: Recipe | HitRecipe): recipe is Recipe => !("kind" in recipe);
+
 export const targetOf = (state: Desk): string | null => {
   const clip = clipInHand(state);
   return clip ? (clip.finding_id ?? clip.id) : null;
@@ -348,13 +354,18 @@ export function chosenTargets(state: Desk): string[] {
   return state.scope === "this" && target ? [target] : [...state.targets];
 }
 
-/** Briefs whose step Find is another one bring what it settles by. */
-export const settlers = new Map<Job["brief"], () => Promise<void>>();
+/** What finds otherwise than by sound and silence brings what it settles by. */
+export const settlers = new Map<FindBy, () => Promise<void>>();
+
+export const setFindBy = (findBy: FindBy): void => {
+  set({ findBy, drafts: null, drafted: false });
+  void settle();
+};
 
 /** Take over the settings that were applied last, or ask for a proposal, and draft them. */
 async function settle(): Promise<void> {
   const { id, revision, job } = desk();
-  const own = settlers.get(job.brief);
+  const own = settlers.get(desk().findBy);
   if (own) return own();
   if (Object.keys(job.clips).length === 0) {
     set({ targets: [], recipe: null, drafts: null, drafted: false });
@@ -363,11 +374,15 @@ async function settle(): Promise<void> {
   try {
     const proposal = await api.proposal(id, revision, desk().scope === "this" ? chosenTargets(desk()) : []);
     set({ targets: proposal.target_ids });
-    const finding = chosenTargets(desk()).map((target) => desk().job.findings[target]).find(Boolean);
+    const applied = (target: string) => {
+      const finding = desk().job.findings[target];
+      return finding && isSoundRecipe(finding.recipe) ? { recipe: finding.recipe, treatment: finding.treatment } : undefined;
+    };
+    const found = chosenTargets(desk()).map(applied).find(Boolean);
     set({
-      recipe: finding ? finding.recipe : proposal.recipe,
-      ...(finding ? { treatment: finding.treatment } : {}),
-      drafted: chosenTargets(desk()).some((target) => !desk().job.findings[target]),
+      recipe: proposal.recipe,
+      ...found,
+      drafted: chosenTargets(desk()).some((target) => !applied(target)),
     });
     await refreshDraft();
   } catch (error) {

@@ -1,11 +1,21 @@
 import { Check, TriangleAlert } from "lucide-react";
+import { useEffect } from "react";
 import { api } from "../api/client";
 import { Button } from "./Button";
 import { clearArrivals, useArrivals, type Arrival } from "./bringIn";
 
+/** When everything came in and there is nothing to say of it, the list goes by itself. */
+const GONE_AFTER_MS = 4_000;
+
 /** What is coming in: a row a file, with progress, or the reason that it did not. */
 export function Arrivals({ jobId }: { readonly jobId?: string }) {
   const { list, jobId: of } = useArrivals();
+  const quiet = list.length > 0 && list.every((arrival) => arrival.state === "done" && arrival.notes.length === 0);
+  useEffect(() => {
+    if (!quiet) return;
+    const later = setTimeout(clearArrivals, GONE_AFTER_MS);
+    return () => clearTimeout(later);
+  }, [quiet]);
   if (list.length === 0 || (jobId !== undefined && jobId !== of)) return null;
   const open = list.filter((arrival) => arrival.state !== "done" && arrival.state !== "failed").length;
   const failed = list.filter((arrival) => arrival.state === "failed").length;

@@ -157,3 +157,19 @@ function halfTable(): Float32Array {
   }
   return table;
 }
+
+/** Columns of samples that are at hand, one channel; between two samples a column joins them. */
+export function columnsOf(samples: Float32Array, startFrame: number, framesPerPx: number, widthPx: number): Columns {
+  const out = new Float32Array(2 * widthPx).fill(Number.NaN);
+  for (let px = 0; px < widthPx; px += 1) {
+    const from = Math.floor(startFrame + px * framesPerPx);
+    const to = Math.max(Math.ceil(startFrame + (px + 1) * framesPerPx), from + 1);
+    for (let frame = Math.max(from, 0); frame <= to && frame < samples.length; frame += 1) {
+      const value = samples[frame] ?? 0;
+      const [low, high] = [out[2 * px] ?? value, out[2 * px + 1] ?? value];
+      out[2 * px] = Number.isNaN(low) ? value : Math.min(low, value);
+      out[2 * px + 1] = Number.isNaN(high) ? value : Math.max(high, value);
+    }
+  }
+  return out;
+}

@@ -90,12 +90,15 @@ def recipe_of(library: Library, revision_id: int) -> tuple[HitRecipe, bool]:
 
 
 def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraft:
-    """Return what a recipe would find in one-shots; from levels alone, each set by the microphone that hears it first."""
+    """Return what a recipe would find in one-shots; from levels alone, each set by the microphone that hears it first.
+
+    A take with many hits has no draft: it is looked through on Apply.
+    """
     job = library.job_at(revision_id)
     strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
     made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths), 0)
     doubtful = 0
-    for members in _sets(job, targets(job)):
+    for members in [] if recipe.many else _sets(job, targets(job)):
         bases = [base_of(job, target) for target in members]
         rough = [_rough(library, base, recipe) for base in bases]
         offsets = [_offset_s(job, base) for base in bases]

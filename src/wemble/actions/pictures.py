@@ -8,12 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wemble.actions.library import Library
-from wemble.core.edit.model import Clip, Finding
-from wemble.core.edit.treat import base_of, targets
+from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edit.model import Clip, Job
+from wemble.core.signal.levels import ms_to_frames
 from wemble.core.signal.pyramid import STEP, TILE_BINS, bin_frames, min_max
 from wemble.core.signal.spectra import TILE_COLUMNS, spectral_columns
 from wemble.errors import InvalidInput
 from wemble.store.files import read_level
+
+_BEFORE_A_HIT_MS = 60.0
 
 
 def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> bytes:
@@ -45,28 +48,37 @@ def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> b
     return np.ascontiguousarray(bins.transpose(1, 0, 2), dtype=np.float16).tobytes()
 
 
-def heads(library: Library, revision_id: int, columns: int) -> tuple[list[str], bytes]:
-    """Return the ids of everything that can be searched, and the first milliseconds of each, for the head wall.
+def heads(library: Library, revision_id: int, columns: int) -> tuple[list[tuple[str, int]], bytes]:
+    """Return (clip id, source frame at which its picture begins), and the pictures, for the head wall.
 
-    Bytes: int8 (targets, columns, 2), lowest and highest of each millisecond in 127ths of the largest of the target's
-    own pictured part; zeros behind its end.
+    A file that is one hit is pictured from where it was searched, so that another setting needs no other picture; a hit
+    of a take from a little before its head. Bytes: int8 (clips, columns, 2), lowest and highest of each millisecond in
+    127ths of the largest of the pictured part; zeros behind its end.
     """
     job = library.job_at(revision_id)
-    ids = targets(job)
-    out = np.zeros((len(ids), columns, 2), np.int8)
-    for row, target in enumerate(ids):
-        base = base_of(job, target)
-        picture = library.head_pictures.get(
-            (base.source_id, base.head_frame, columns), partial(_head, library, base, columns)
+    begins = [(clip.id, _pictured_from(library, job, clip)) for clip in job.clips.values() if clip.speaks]
+    out = np.zeros((len(begins), columns, 2), np.int8)
+    for row, (clip_id, start) in enumerate(begins):
+        source_id = job.clip(clip_id).source_id
+        out[row] = library.head_pictures.get(
+            (source_id, start, columns), partial(_head, library, source_id, start, columns)
         )
-        out[row] = picture
-    return ids, out.tobytes()
+    return begins, out.tobytes()
 
 
-def _head(library: Library, base: Finding | Clip, columns: int) -> NDArray[np.int8]:
-    rate = library.source(base.source_id).rate_hz
+def _pictured_from(library: Library, job: Job, clip: Clip) -> int:
+    finding = job.findings.get(clip.finding_id or "")
+    if finding is None:
+        return clip.head_frame
+    if isinstance(finding.recipe, HitRecipe) and not finding.recipe.many:
+        return finding.head_frame
+    return max(clip.head_frame - ms_to_frames(_BEFORE_A_HIT_MS, library.source(clip.source_id).rate_hz), 0)
+
+
+def _head(library: Library, source_id: str, start: int, columns: int) -> NDArray[np.int8]:
+    rate = library.source(source_id).rate_hz
     width = max(round(rate / 1000), 1)
-    samples = library.reader.read(base.source_id, rate, base.head_frame, columns * width)
+    samples = library.reader.read(source_id, rate, start, columns * width)
     picture = min_max(samples, frames_per_bin=width)
     low, high = picture[..., 0].min(axis=0), picture[..., 1].max(axis=0)
     size = max(float(np.abs(samples).max(initial=0.0)), 1e-9)

@@ -30,6 +30,7 @@ from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
+MapKind = Literal["none", "cut", "offset"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,7 @@ class Request:
     channels: int = 0
     replace_this: str = ""
     replace_by: str = ""
-    with_map: Literal["none", "cut", "offset"] = "none"
+    with_map: MapKind = "none"
 
     def __post_init__(self) -> None:
         if self.kind == "as_source" and self.what != "one_shots":

@@ -6,14 +6,16 @@ import json
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import click
 
 from wemble import __version__
 from wemble.actions import shell
+from wemble.actions.kit_shell import KitWanted, audio_files, make_kit
 from wemble.actions.library import Library, default_home
 from wemble.actions.recipes import named
+from wemble.actions.sending import MapKind, Request
 from wemble.cli.serve import serve as run_server
 from wemble.core.edges.recipe import HitRecipe, Recipe
 from wemble.demo.build import add_demo
@@ -265,6 +267,54 @@ def clean(
         for name in written:
             click.echo(str(folder / name))
     sys.exit(SOME_FAILED if failed else 0)
+
+
+@main.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("--to", "to", required=True, type=click.Path(path_type=Path), help="Folder for what is made.")
+@click.option("--names", "pattern", help="How files are named; without it, as most of them seem to be.")
+@click.option("--name", "naming", default="{clip}", show_default=True, help="How to name what is written.")
+@click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
+@click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
+@click.option(
+    "--ceiling-db", default=-1.0, show_default=True, help="Turn what is hotter down to this, bring nothing up."
+)
+@click.option("--soften-ms", type=click.Choice(["0", "1", "5", "20", "80"]), default="0", show_default=True)
+@click.option("--map", "with_map", type=click.Choice(["none", "cut", "offset"]), default="cut", show_default=True)
+def kit(
+    folder: Path,
+    to: Path,
+    pattern: str | None,
+    naming: str,
+    start_db: float,
+    within_ms: float,
+    ceiling_db: float,
+    soften_ms: str,
+    with_map: str,
+) -> None:
+    """Make a kit of a folder of rough one-shots: names, mic sets, heads, tails, hot ones down, a map and a report.
+
+    Example: wemble kit recorded/ --to kit/ --names "{name}_{note}_{strength}_{mic}"
+    """
+    wanted = KitWanted(
+        pattern=pattern,
+        recipe=HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
+        ceiling_db=ceiling_db,
+        soften_ms=float(soften_ms),
+        send=Request(kind="as_source", what="one_shots", pattern=naming, with_map=cast(MapKind, with_map)),
+    )
+    files = audio_files(folder)
+    with click.progressbar(length=1000, label=f"{len(files)} files", file=sys.stderr) as bar:
+        made = make_kit(lambda part, doing: bar.update(max(round(part * 1000) - bar.pos, 0)), files, to, wanted)
+        bar.update(1000 - bar.pos)
+    for path, why in made.failed:
+        click.echo(f"{path}: {why}", err=True)
+    for note in made.notes:
+        click.echo(note)
+    if made.missing:
+        click.echo(f"missing from the grid: {', '.join(made.missing)}")
+    click.echo(f"{len(made.written)} files in {to}; {made.doubtful} hits to look at, see report.csv")
+    sys.exit(SOME_FAILED if made.failed else FINDINGS if made.doubtful else 0)
 
 
 def _make_demo(home: Path) -> None:

@@ -37,12 +37,12 @@ def audio(job_id: str, revision: int) -> Response:
 
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/heads")
 def heads(job_id: str, revision: int) -> Response:
-    """Give the first milliseconds of everything that can be searched: a line of JSON with the ids, then the pictures."""
+    """Give the first milliseconds of every clip: a line of JSON with (id, first frame) of each, then the pictures."""
     columns = request.args.get("columns", 600, type=int)
     if not 0 < columns <= MOST_HEAD_COLUMNS:
         raise InvalidInput(f"a head has 1 to {MOST_HEAD_COLUMNS:,} columns of a millisecond")
-    ids, data = pictures.heads(library(), revision, columns)
-    return Response(json.dumps(ids).encode() + b"\n" + data, mimetype="application/octet-stream")
+    begins, data = pictures.heads(library(), revision, columns)
+    return Response(json.dumps(begins).encode() + b"\n" + data, mimetype="application/octet-stream")
 
 
 @streams.get("/sources/<source_id>/tiles/<int:frames_per_bin>/<int:index>")
