@@ -76,3 +76,35 @@ def test_clean_takes_a_saved_recipe_and_writes_over_nothing(take: Path, tmp_path
     assert status == 3 and "is there already" in output
     assert run("clean", take, "--recipe", "nope", "--home", tmp_path / "home", "--to", tmp_path)[0] == 2
     assert run("find", "sound")[0] == 2
+
+
+def test_hits_and_loops_are_found_in_frames_of_the_file(tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    t = np.arange(RATE) / RATE
+    hit = 0.7 * np.cos(2 * np.pi * 190 * t) * np.exp(-8 * t)
+    one = 1e-3 * rng.standard_normal(2 * RATE)
+    one[7_200 : 7_200 + RATE] += hit
+    for name, later in (("oar_near", 0), ("oar_far", 300)):
+        soundfile.write(tmp_path / f"{name}.wav", np.roll(one, later), RATE)
+    status, output = run(
+        "find", "onset", tmp_path / "oar_near.wav", tmp_path / "oar_far.wav", "--mic-set", "{name}_{mic}", "--json"
+    )
+    near, far = map(json.loads, output.splitlines())
+    assert status == 0 and near["onset_frame"] == far["onset_frame"] and abs(near["onset_frame"] - 7_200) < 24
+    assert {"file", "sample_rate_hz", "onset_frame", "end_frame", "confidence", "reason"} <= set(near)
+    alone = json.loads(run("find", "onset", tmp_path / "oar_far.wav", "--json")[1])
+    assert abs(alone["onset_frame"] - 7_500) < 24
+
+    take = 1e-3 * rng.standard_normal(4 * RATE)
+    for at in (12_000, 40_000, 90_000):
+        take[at : at + RATE] += hit
+    soundfile.write(tmp_path / "take.wav", take, RATE)
+    hits = json.loads(run("find", "hits", tmp_path / "take.wav", "--json")[1])["hits"]
+    assert [abs(h["onset_frame"] - at) < 24 for h, at in zip(hits, (12_000, 40_000, 90_000), strict=True)] == [True] * 3
+
+    soundfile.write(tmp_path / "pad.wav", 0.4 * np.sin(2 * np.pi * 111 * np.arange(3 * RATE) / RATE), RATE)
+    loops = json.loads(run("find", "loop", tmp_path / "pad.wav", "--near", "30000,100000", "--json")[1])["loops"]
+    assert loops[0]["score"] < 1 and {"start_frame", "end_frame", "crossfade_frames", "score"} == set(loops[0])
+    assert run("find", "loop", tmp_path / "pad.wav", "--near", "soon")[0] == 2
+    assert run("find", "hits", tmp_path / "none.wav")[0] == 3
+    assert run("kit", tmp_path / "nowhere", "--to", tmp_path / "kit")[0] == 2

@@ -78,13 +78,16 @@ def _channel_start(
     error = signal.lfilter(predictor, 1.0, channel[low - len(before) : high])[len(before) :]
     foretold = signal.lfilter(predictor, 1.0, learn)[ORDER:]
     at, unsure = _change(error, foretold, rough - low)
-    outgrown = _outgrown(channel[low:high], learn, rough - low)
-    return Start(low + min(outgrown, at), unsure + max(at - outgrown, 0))
+    outgrown = _outgrown(channel[low:high], learn, min(rough - low, at))
+    return Start(low + outgrown, unsure + at - outgrown)
 
 
 def _outgrown(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int) -> int:
-    """Return where the swing begins that clearly outgrows all of the noise: a thump may be as predictable as a rumble."""
-    size = np.abs(values[: rough + 1])
+    """Return where a swing that clearly outgrows all of the noise begins, if there is one before ``rough``, else that.
+
+    A thump may be as predictable as a rumble.
+    """
+    size = np.abs(values[:rough])
     top = max(
         _OUTGROWS * float(np.abs(noise).max(initial=0.0)), float(np.abs(values).max()) * from_db(_OUTGROWS_FROM_DB)
     )

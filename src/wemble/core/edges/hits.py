@@ -31,7 +31,7 @@ _LAG_HOPS = 4
 _AROUND_MS = 100.0
 _OVER_MEAN = 1.6
 _LEAST_FLUX = 0.10
-_SOFTEST_UNDER_PEAK_DB = 27.0
+_SOFTEST_UNDER_PEAK_DB = 22.0
 _DULLEST_UNDER_PEAK_DB = 16.0
 _BRIGHT_HZ = 300.0
 _BACK_MS = 25.0
@@ -186,7 +186,7 @@ def _steepest(surprise: Levels, power: Levels, lead: int) -> int:
     for track in (surprise, power):
         sums = np.concatenate([[0.0], np.cumsum(track)])
         at = np.arange(lead, len(track))
-        after = (sums[np.minimum(at + _AFTER_BLOCKS, len(track))] - sums[at]) / _AFTER_BLOCKS
+        after = 0.5 * track[at] + 0.5 * (sums[np.minimum(at + _AFTER_BLOCKS, len(track))] - sums[at]) / _AFTER_BLOCKS
         early = np.maximum(at - _BEFORE_BLOCKS, 0)
         before = (sums[at] - sums[early]) / np.maximum(at - early, 1)
         jump = np.log(np.maximum(after, 1e-20) / np.maximum(before, 1e-20))

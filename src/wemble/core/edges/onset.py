@@ -26,13 +26,15 @@ BLOCK_MS = 1.0
 _RUMBLE_HZ = 25.0
 _LOUD_UNDER_PEAK_DB = 14.0
 _TAIL_FLOOR_MS = 50.0
-_OVER_NOISE = 2.2
+_OVER_NOISE = 2.8
 _HIDDEN_DB = 60.0
 _DIP_MS = 20.0
 _STEEP_DB = 15.0
 _STEEP_MS = 6.0
 _BEFORE_MS = 30.0
 _SOFTER_MS = 50.0
+_SWING_BLOCKS = 3
+"""Between the swings of a deep tone a block or two are quiet."""
 _SLOW_MS = 12.0
 _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
@@ -122,6 +124,8 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
 
 def unforetold(samples: Samples, noise: Samples) -> Samples:
     """Return what a predictor that was fitted to the noise of each channel does not foretell."""
+    if not samples.shape[1]:
+        return samples
     pairs = zip(samples, noise, strict=True)
     return np.stack([signal.lfilter(prediction_error_filter([n.astype(np.float64)]), 1.0, x) for x, n in pairs])
 
@@ -139,7 +143,8 @@ def without_rumble(samples: Samples, rate_hz: int) -> Samples:
     if not samples.shape[1]:
         return samples
     sos = signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos")
-    settled = signal.sosfilt_zi(sos)[:, None, :] * samples[None, :, :1]
+    offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
+    settled = signal.sosfilt_zi(sos)[:, None, :] * offset[None]
     return np.asarray(signal.sosfilt(sos, samples, axis=1, zi=settled)[0], np.float32)
 
 
@@ -245,14 +250,14 @@ def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tu
     if steep is not None:
         return steep, [(0.4, "a softer sound runs into it")]
     doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
-    return back_while(new, first, 1), doubts
+    return back_while(new, first, _SWING_BLOCKS), doubts
 
 
 def _noise_top(surprise: Levels, loud: int, quiet_block: int) -> float:
     """Return what the noise's surprise hardly passes in one block: of that in front, if there is enough of it."""
     lead = round(_BEFORE_MS / BLOCK_MS)
     quiet = slice(0, loud - 2) if loud > lead else slice(quiet_block, quiet_block + lead)
-    noise = float(np.percentile(surprise[quiet], 80)) if loud else 0.0
+    noise = float(np.percentile(surprise[quiet], 50)) if loud else 0.0
     hidden = float(surprise.max(initial=0.0)) * 10.0 ** (-_HIDDEN_DB / 10.0)
     return float(max(_OVER_NOISE * noise, hidden, _SILENCE))
 

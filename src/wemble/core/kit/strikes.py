@@ -34,6 +34,7 @@ _PARTS = {
     "mic": r"[A-Za-z]+\d*",
     "take": r"(?:rr|t|take)?\d{1,4}",
 }
+_LEAST_KEY = 12
 _FIELD = re.compile(r"\{(\w*)\}")
 _SEPARATORS = re.compile(r"([_\-\s.]+)")
 _SEMITONES = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
@@ -158,15 +159,10 @@ def _kinds(columns: Sequence[Sequence[str]]) -> list[str]:
             for column in columns
         ),
     )
-    give(
-        "take",
-        (
-            _mostly(column, lambda t: re.fullmatch(r"(?:rr|t|take)?\d{1,2}", t.lower()) is not None)
-            for column in columns
-        ),
-    )
     if "note" not in kinds:
-        give("note", (_mostly(column, lambda t: t.isdigit() and 12 <= int(t) <= 127) for column in columns))
+        give("note", (all(text.isdigit() and _LEAST_KEY <= int(text) <= 127 for text in column) for column in columns))
+    take = re.compile(r"(?:rr|t|take)?\d{1,3}", re.IGNORECASE)
+    give("take", (_mostly(column, lambda text: take.fullmatch(text) is not None) for column in columns))
     return kinds
 
 

@@ -1,0 +1,276 @@
+"""A kit from end to end: files in, names read, heads found, hot ones down, loops, one-shots, map and report out."""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import itertools
+import json
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from tests.conftest import RATE
+from wavinfo import WavInfoReader
+
+from wemble.actions import hitting, kits, sending
+from wemble.actions.checking import verdicts
+from wemble.actions.editing import create_job, open_job
+from wemble.actions.edits import MoveEdges, SetLoop, perform
+from wemble.actions.importing import start_import
+from wemble.actions.kit_shell import KitWanted, audio_files, make_kit
+from wemble.actions.library import Library
+from wemble.actions.pictures import heads
+from wemble.actions.sending import Request
+from wemble.actions.tasks import wait_for
+from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edit.model import Job
+from wemble.core.signal.levels import from_db
+from wemble.errors import InvalidInput, NotFound
+from wemble.formats.points import read_points
+from wemble.formats.sfz import Region, read_sfz, write_sfz
+
+THINGS = ("Plank", "Chain", "Oil drum", "Bell", "Oar", "Tar bucket")
+HOT = ("Plank_36_hard_near", "Bell_39_hard_near", "Oar_40_hard_near")
+
+
+def boatyard(folder: Path, *, without: tuple[str, ...] = ()) -> dict[str, int]:
+    """Write 24 files, two strengths and two microphones of six things, behind 5 to 300 ms of air; return where each speaks."""
+    rng = np.random.default_rng(24)
+    truth = {}
+    folder.mkdir()
+    for number, thing in enumerate(THINGS):
+        for strength, size in (("soft", 0.15), ("hard", 0.6)):
+            air = round(rng.uniform(0.005, 0.3) * RATE)
+            t = np.arange(round(0.8 * RATE)) / RATE
+            hit = np.cos(2 * np.pi * (140 + 97 * number) * t) * np.exp(-t * (6 + 3 * number))
+            for mic, later, gain in (("near", 0, 1.0), ("far", 330, 0.3)):
+                name = f"{thing}_{36 + number}_{strength}_{mic}"
+                take = from_db(-66.0) * rng.standard_normal(air + later + 2 * RATE)
+                take[air + later : air + later + len(t)] += (0.97 if name in HOT else size) * gain * hit
+                truth[name] = air
+                if name not in without:
+                    soundfile.write(folder / f"{name}.wav", take, RATE, subtype="PCM_24")
+    return truth
+
+
+@pytest.fixture
+def kit(library: Library, tmp_path: Path) -> tuple[str, dict[str, int], dict[str, str]]:
+    """Bring the boatyard in and read its names; return (job id, truth, SHA-256 of every file)."""
+    truth = boatyard(tmp_path / "boatyard")
+    files = audio_files(tmp_path / "boatyard")
+    job_id = create_job(library, "Boatyard", "drums")
+    for path in files:
+        assert wait_for(library, start_import(library, job_id, path, path.name)).state == "done"
+    revision = open_job(library, job_id).revision
+    hitting.apply_names(library, job_id, revision, hitting.read_names(library, revision, None).pattern)
+    return job_id, truth, {path.stem: hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
+
+
+def by_name(job: Job) -> dict[str, str]:
+    return {job.source(clip.source_id).name: clip.id for clip in job.clips.values()}
+
+
+def test_twenty_four_rough_files_become_a_kit(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]]
+) -> None:
+    job_id, truth, hashes = kit
+    revision = open_job(library, job_id).revision
+    draft = hitting.draft_hits(library, revision, HitRecipe())
+    assert len(draft.target_ids) == 24 and sum(draft.deciding) == 12 and draft.strengths == ["soft", "hard"]
+    answer = hitting.apply_hits(library, job_id, revision, [], HitRecipe())
+    job = library.job_at(answer.revision)
+    for name, clip_id in by_name(job).items():
+        clip = job.clip(clip_id)
+        assert abs(clip.head_frame - truth[name]) <= 0.0005 * RATE, name
+        assert clip.fade_in is None and clip.fade_out is None
+    for members in {
+        clip.set_id: [c for c in job.clips.values() if c.set_id == clip.set_id] for clip in job.clips.values()
+    }.values():
+        assert len({(clip.head_frame, clip.tail_frame) for clip in members}) == 1 and len(members) == 2
+    assert not [row for row in verdicts(library, answer.revision) if row.doubtful]
+    drafted = dict(zip(draft.target_ids, draft.heads, strict=True))
+    assert all(abs(drafted[c.id] - c.head_frame) < 3 * RATE // 1000 for c in job.clips.values())
+
+    turned = kits.turn_down(library, job_id, answer.revision, [], -1.0)
+    job = library.job_at(turned.revision)
+    changed = {name for name, clip_id in by_name(job).items() if job.clip(clip_id).gain_db != 0.0}
+    assert (
+        changed == set(HOT) if max(kits.peaks(library, job, [*job.clips]).values()) <= from_db(-1.0) + 1e-6 else False
+    )
+    assert turned.notes[-1] == "21 keep their gain"
+
+    colliding = Request(kind="as_source", what="one_shots", pattern="{name}")
+    with pytest.raises(InvalidInput, match="names are the same"):
+        sending.start_export(library, job_id, turned.revision, colliding)
+    request = Request(
+        kind="as_source",
+        what="one_shots",
+        pattern="{name}_{strength}_{mic}",
+        with_map="cut",
+        replace_this="Plank",
+        replace_by="Boatyard Plank",
+    )
+    task = wait_for(library, sending.start_export(library, job_id, turned.revision, request))
+    assert task.state == "done" and task.result is not None, task.error
+    folder = Path(str(task.result["folder"]))
+    rows = {
+        row["file"]: row for row in csv.DictReader((folder / "report.csv").read_text(encoding="utf-8").splitlines())
+    }
+    assert (
+        len(rows) == 24
+        and json.loads((folder / "report.json").read_text())[0].keys() == next(iter(rows.values())).keys()
+    )
+    hot, quiet = soundfile.read(folder / "Boatyard Plank_hard_near.wav"), soundfile.read(folder / "Bell_soft_far.wav")
+    assert np.abs(hot[0]).max() == pytest.approx(from_db(-1.0), abs=2e-6)
+    assert soundfile.info(folder / "Bell_soft_far.wav").subtype == "PCM_24"
+    clip = job.clip(by_name(job)["Bell_39_soft_far"])
+    assert np.allclose(
+        quiet[0], library.reader.read(clip.source_id, RATE, clip.head_frame, clip.frames)[0], atol=2**-23
+    )
+    for path, row in rows.items():
+        assert row["source_sha256"] == hashes[row["source"]], path
+    originals = [*library.home.source(clip.source_id).glob("original*")]
+    assert hashlib.sha256(originals[0].read_bytes()).hexdigest() == hashes["Bell_39_soft_far"]
+
+    regions = read_sfz((folder / "kit.sfz").read_text())
+    assert len(regions) == 24 and {region.key for region in regions} == set(range(36, 42))
+    assert {(r.low_strength, r.high_strength) for r in regions} == {(1, 63), (64, 127)} and {
+        r.mic for r in regions
+    } == {"near", "far"}
+    assert {r.sample for r in regions} == set(rows)
+    # The text itself, read by nothing of ours: every region names a file that is there.
+    text = (folder / "kit.sfz").read_text()
+    assert all((folder / name).is_file() for name in re.findall(r"sample=(.+?) key=", text))
+
+
+def test_whole_samples_go_with_offsets_and_loops_reach_the_file(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]]
+) -> None:
+    job_id, _, _ = kit
+    revision = hitting.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+    job = library.job_at(revision)
+    bell = job.clip(by_name(job)["Bell_39_hard_near"])
+    loop = kits.loop_candidates(library, revision, bell.id, None)[0]
+    assert bell.head_frame < loop.start_frame < loop.end_frame <= bell.tail_frame
+    judged = kits.judge_loop(library, revision, bell.id, loop.start_frame, loop.end_frame, loop.crossfade_frames)
+    assert judged.score == pytest.approx(loop.score, abs=0.2)
+    answer = perform(
+        library, job_id, revision, SetLoop("set_loop", bell.id, loop.start_frame, loop.end_frame, loop.crossfade_frames)
+    )
+    for with_map, shift in (("cut", bell.head_frame), ("offset", 0)):
+        request = Request(kind="wav_16", what="one_shots", pattern="{source}", with_map=with_map)  # type: ignore[arg-type]
+        task = wait_for(library, sending.start_export(library, job_id, answer.revision, request))
+        assert task.result is not None
+        folder = Path(str(task.result["folder"]))
+        path = folder / "Bell_39_hard_near.wav"
+        region = next(r for r in read_sfz((folder / "kit.sfz").read_text()) if r.sample == path.name)
+        assert region.loop == (loop.start_frame - shift, loop.end_frame - shift)
+        assert region.start_frame == (0 if shift else bell.head_frame)
+        assert soundfile.info(path).frames == (bell.frames if shift else job.source(bell.source_id).frames)
+        # wavinfo, and not our own reader, says where the loop is; the end of a smpl loop is played (memory).
+        sampler = WavInfoReader(str(path)).smpl.to_dict()
+        assert [(one["start_samples"], one["end_samples"]) for one in sampler["loops"]] == [
+            (loop.start_frame - shift, loop.end_frame - shift - 1)
+        ]
+        assert [(p.frame, p.end_frame) for p in read_points(path, soundfile.info(path).frames)] == [region.loop]
+
+
+def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_at_once(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]]
+) -> None:
+    job_id, _, _ = kit
+    revision = hitting.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+    job = library.job_at(revision)
+    pair = tuple(
+        clip.id for clip in job.clips.values() if clip.set_id == job.clip(by_name(job)["Oar_40_soft_far"]).set_id
+    )
+    before = job.clip(pair[0]).head_frame
+    moved = perform(library, job_id, revision, MoveEdges("move_edges", pair, "head", -96))
+    again = hitting.apply_hits(library, job_id, moved.revision, [], HitRecipe(start_under_peak_db=30.0, keep_ms=200.0))
+    later = library.job_at(again.revision)
+    assert [later.clip(clip_id).head_frame for clip_id in pair] == [before - 96] * 2
+    assert all(later.clip(c.id).tail_frame > c.tail_frame for c in job.clips.values())
+    looped = kits.loop_all(library, job_id, again.revision, [*later.clips], 20.0)
+    count = sum(mark.kind == "loop" for mark in library.job_at(looped.revision).marks.values())
+    assert looped.notes == (f"{count} of 24 have a loop whose seam is not heard",) and count >= 20
+    softened = kits.soften(library, job_id, looped.revision, list(pair), 5.0)
+    assert softened.notes and softened.notes[0].startswith("no effect, already at the floor")
+    begins, pictures = heads(library, softened.revision, 300)
+    assert len(begins) == 24 and len(pictures) == 24 * 300 * 2
+
+
+def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
+    library: Library, bring_in: Callable[..., tuple[str, object]], tmp_path: Path
+) -> None:
+    rng = np.random.default_rng(6)
+    take = from_db(-64.0) * rng.standard_normal(8 * RATE)
+    onsets = [round((0.5 + 0.37 * n) * RATE) for n in range(18)]
+    t = np.arange(RATE) / RATE
+    for onset in onsets:
+        take[onset : onset + RATE] += 0.5 * np.cos(2 * np.pi * 210 * t) * np.exp(-9 * t)
+    soundfile.write(tmp_path / "tar buckets.wav", take, RATE, subtype="FLOAT")
+    job_id, _ = bring_in(tmp_path / "tar buckets.wav")
+    opened = open_job(library, job_id)
+    recipe = HitRecipe(many=True, before_ms=2.0)
+    assert hitting.draft_hits(library, opened.revision, recipe).target_ids == []
+    answer = hitting.apply_hits(library, job_id, opened.revision, [], recipe)
+    clips = sorted(library.job_at(answer.revision).clips.values(), key=lambda clip: clip.head_frame)
+    assert [abs(clip.head_frame + 96 - onset) <= 24 for clip, onset in zip(clips, onsets, strict=True)] == [True] * 18
+    assert all(a.tail_frame <= b.head_frame for a, b in itertools.pairwise(clips))
+    assert [clip.name for clip in clips[:2]] == ["tar buckets 1", "tar buckets 2"]
+    fewer = hitting.apply_hits(library, job_id, answer.revision, [], HitRecipe(many=True, shortest_gap_ms=600.0))
+    assert len(library.job_at(fewer.revision).clips) == 9
+
+
+def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_nothing_over(tmp_path: Path) -> None:
+    truth = boatyard(tmp_path / "boatyard", without=("Oar_40_soft_far",))
+    (tmp_path / "boatyard" / "notes.txt").write_text("not audio")
+    (tmp_path / "boatyard" / "broken.wav").write_bytes(b"RIFF not really")
+    before = {path: hashlib.sha256(path.read_bytes()).hexdigest() for path in (tmp_path / "boatyard").iterdir()}
+    seen: list[float] = []
+    made = make_kit(
+        lambda part, doing: seen.append(part),
+        audio_files(tmp_path / "boatyard"),
+        tmp_path / "kit",
+        KitWanted(soften_ms=5.0),
+    )
+    assert len(made.failed) == 1 and "broken.wav" in made.failed[0][0]
+    assert made.missing == ("Oar E2 soft far",) and made.doubtful == 0
+    assert (
+        len([name for name in made.written if name.endswith(".wav")]) == 23 and seen == sorted(seen) and seen[-1] == 1.0
+    )
+    for name, at in truth.items():
+        if (path := tmp_path / "kit" / f"{name}.wav").exists():
+            assert abs(2 * RATE + at + (330 if name.endswith("far") else 0) - soundfile.info(path).frames) < 2 * RATE
+    assert {path: hashlib.sha256(path.read_bytes()).hexdigest() for path in before} == before
+    with pytest.raises(InvalidInput, match="nothing was written"):
+        make_kit(lambda part, doing: None, audio_files(tmp_path / "boatyard"), tmp_path / "kit", KitWanted())
+    with pytest.raises(InvalidInput, match="no audio files"):
+        audio_files(tmp_path / "home" if (tmp_path / "home").mkdir() is None else tmp_path)
+
+
+def test_an_sfz_map_is_read_as_it_was_written_and_groups_hand_on() -> None:
+    regions = [
+        Region("a b.wav", 60, 1, 63, "near", 12, 4_801, (100, 4_001)),
+        Region("c.wav", 61, 64, 127, ""),
+    ]
+    assert read_sfz(write_sfz(regions, title="Kit")) == regions
+    text = "<global> hivel=90 <group> key=40 // low\n<region> sample=x.wav lovel=3\n<region> sample=y z.wav key=41 hivel=20\n"
+    assert read_sfz(text) == [Region("x.wav", 40, 3, 90), Region("y z.wav", 41, 0, 20)]
+
+
+def test_what_is_not_there_is_said(library: Library, kit: tuple[str, dict[str, int], dict[str, str]]) -> None:
+    job_id, _, _ = kit
+    revision = open_job(library, job_id).revision
+    with pytest.raises(InvalidInput, match="no name fits"):
+        hitting.apply_names(library, job_id, revision, "{name}+{note}")
+    with pytest.raises(NotFound):
+        kits.loop_candidates(library, revision, "c999", None)
+    with pytest.raises(InvalidInput, match="only one-shots keep"):
+        Request(kind="as_source", what="one")
+    with pytest.raises(InvalidInput, match="ceiling"):
+        kits.turn_down(library, job_id, revision, [], 3.0)
