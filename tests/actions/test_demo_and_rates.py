@@ -26,9 +26,9 @@ def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library)
     said: list[str] = []
     add_demo(library, said.append)
     add_demo(library, said.append)
-    assert said[-2:] == [f"the demo job {name} is there already" for name in (JOB_NAME, "Slack Tide")]
+    assert said[-3:] == [f"the demo job {name} is there already" for name in (JOB_NAME, "Boatyard kit", "Slack Tide")]
     cards = {card.name: card for card in job_cards(library)}
-    assert len(cards) == 2
+    assert len(cards) == 3
     card = cards[JOB_NAME]
     assert card.waiting_for == "4 clips to look at"
     opened = open_job(library, card.id)

@@ -282,7 +282,7 @@ def test_clips_are_moved_by_name_and_lanes_muted_while_playing(page: Page, demo_
     settled(page)
     page.keyboard.press(" ")
     (mark,) = state(demo_server, job)["marks"].values()
-    assert mark["clip_id"] == riff["id"] and riff["head_frame"] < mark["frame"] < riff["head_frame"] + 8 * RATE
+    assert mark["clip_id"] == riff["id"] and riff["head_frame"] <= mark["frame"] < riff["head_frame"] + 8 * RATE
     heard = page.evaluate("window.heard.slice(0, 2).map((block) => block.channels)")
     samples = np.concatenate([np.array(block, np.float32) for block in heard], axis=1)
     assert np.array_equal(
