@@ -183,7 +183,11 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
             t: s for t, b, r in zip(members, bases, rates, strict=True) if (s := _taken(library, b, r, recipe)).sounds
         }
     heard = [
-        Heard(reads(library, base.source_id)(base.head_frame, base.tail_frame - base.head_frame), rate)
+        Heard(
+            reads(library, base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
+            rate,
+            levels_of(library, base) if base.tail_frame - base.head_frame <= LONGEST_HIT_S * rate else None,
+        )
         for base, rate in zip(bases, rates, strict=True)
     ]
     first = _offset_s(job, bases[0])

@@ -9,6 +9,7 @@ told.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -38,6 +39,7 @@ _SWING_BLOCKS = 3
 _SLOW_MS = 12.0
 _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
+_AROUND_ATTACK_MS = 20.0
 _END_SMOOTH_MS = 40.0
 _BUMP_MS = 12.0
 _BUMP_OVER = 1.15
@@ -138,14 +140,20 @@ def _fall(power: Levels, over_ms: float) -> Fall:
     )
 
 
-def without_rumble(samples: Samples, rate_hz: int) -> Samples:
-    """Return samples without what lies under 25 Hz and without their offset; nothing comes earlier by it."""
+def without_rumble(samples: Samples, rate_hz: int, offset: NDArray[np.float64] | None = None) -> Samples:
+    """Return samples without what lies under 25 Hz and without their offset, their mean unless given; none comes earlier."""
     if not samples.shape[1]:
         return samples
-    sos = signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos")
-    offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
+    sos = _rumble_filter(rate_hz)
+    if offset is None:
+        offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
     settled = signal.sosfilt_zi(sos)[:, None, :] * offset[None]
     return np.asarray(signal.sosfilt(sos, samples, axis=1, zi=settled)[0], np.float32)
+
+
+@lru_cache
+def _rumble_filter(rate_hz: int) -> NDArray[np.float64]:
+    return np.asarray(signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos"))
 
 
 def block_power(samples: Samples, block: int) -> Levels:
@@ -215,7 +223,6 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
         than that.
     """
     levels = levels or hit_levels(samples, rate_hz)
-    heard = without_rumble(samples, rate_hz)
     rough = rough_hit(levels, recipe)
     frames = samples.shape[1]
     if rough.doubts and rough.doubts[0][1] == "silence":
@@ -224,7 +231,9 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     at = min((rough.first + 2) * levels.block_frames, frames)
     back = ms_to_frames(max(_LEAST_BACK_MS, 0.5 * rise), rate_hz) + 2 * levels.block_frames
     quiet = levels.quiet_block * levels.block_frames
-    noise = heard[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
+    offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
+    noise = without_rumble(samples[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)], rate_hz, offset)
+    heard = without_rumble(samples[:, : at + ms_to_frames(_AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
     start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
     onset = min(start.frame, ms_to_frames(recipe.within_ms, rate_hz))
     unsure_ms = start.unsure_frames * 1000.0 / rate_hz

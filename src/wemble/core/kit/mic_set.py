@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.edges.onset import Hit, block_power, find_hit, without_rumble
+from wemble.core.edges.onset import Hit, HitLevels, block_power, find_hit, without_rumble
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
@@ -28,10 +28,11 @@ _CLEARER = 1.25
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Heard:
-    """One microphone's file: float32 (channels, frames) at its rate."""
+    """One microphone's file: float32 (channels, frames) at its rate; its levels, if they were measured before."""
 
     samples: Samples
     rate_hz: int
+    levels: HitLevels | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +65,7 @@ def find_in_set(
     InvalidInput
         If files do not begin together and no lag explains it.
     """
-    found = [find_hit(one.samples, one.rate_hz, recipe) for one in heard]
+    found = [find_hit(one.samples, one.rate_hz, recipe, one.levels) for one in heard]
     lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
