@@ -32,7 +32,7 @@ _HIDDEN_DB = 60.0
 _DIP_MS = 20.0
 _STEEP_DB = 15.0
 _STEEP_MS = 6.0
-_BEFORE_MS = 30.0
+_LEAD_BLOCKS = 30
 _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
 """Between the swings of a deep tone a block or two are quiet."""
@@ -84,7 +84,7 @@ class Fall:
 class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
-    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise`` is that of what the noise does not
+    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise``, up to the attack, is that of what the noise does not
     foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with it in
     ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
     ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak, and ``noise_top`` what the
@@ -115,10 +115,12 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     quiet = _quiet_means(power, _TAIL_FLOOR_MS)
     at = int(np.argmin(quiet)) if len(quiet) else 0
     noise = samples[:, at * block :][:, : ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
-    surprise = block_power(unforetold(samples, noise), block)
-    falls = (_fall(power, _END_SMOOTH_MS), _fall(block_power(samples, block), _END_SMOOTH_MS), _fall(power, _BUMP_MS))
     loud = int(np.argmax(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max(initial=0.0))) if len(power) else 0
-    top = _noise_top(surprise, loud, at)
+    rising = samples[:, : (loud + round(_AROUND_ATTACK_MS / BLOCK_MS)) * block]
+    surprise = block_power(unforetold(rising, noise), block)
+    usual = surprise[: loud - 2] if loud > _LEAD_BLOCKS else block_power(unforetold(noise, noise), block)[1:]
+    falls = (_fall(power, _END_SMOOTH_MS), _fall(block_power(samples, block), _END_SMOOTH_MS), _fall(power, _BUMP_MS))
+    top = _noise_top(surprise, usual)
     return HitLevels(
         rate_hz, samples.shape[1], block, power.astype(np.float32), surprise.astype(np.float32), falls, at, loud, top
     )
@@ -251,22 +253,19 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
 
 def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
     """Return the block at which the rise to ``loud`` leaves its floor, and doubts."""
-    power = levels.power
-    new = levels.surprise > levels.noise_top
-    speaks = new & (power > float(power.max()) * 10.0 ** (-start_under_peak_db / 10.0))
+    new = levels.surprise[: loud + 1] > levels.noise_top
+    speaks = new & (levels.power[: loud + 1] > float(levels.power.max()) * 10.0 ** (-start_under_peak_db / 10.0))
     first = back_while(speaks, loud, round(_DIP_MS / BLOCK_MS))
-    steep = _steepest(power, first, loud)
+    steep = _steepest(levels.power, first, loud)
     if steep is not None:
         return steep, [(0.4, "a softer sound runs into it")]
     doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
     return back_while(new, first, _SWING_BLOCKS), doubts
 
 
-def _noise_top(surprise: Levels, loud: int, quiet_block: int) -> float:
-    """Return what the noise's surprise hardly passes in one block: of that in front, if there is enough of it."""
-    lead = round(_BEFORE_MS / BLOCK_MS)
-    quiet = slice(0, loud - 2) if loud > lead else slice(quiet_block, quiet_block + lead)
-    noise = float(np.percentile(surprise[quiet], 50)) if loud else 0.0
+def _noise_top(surprise: Levels, usual: Levels) -> float:
+    """Return what the noise's usual surprise hardly passes in one block; under the attack's by 60 dB nothing is heard."""
+    noise = float(np.median(usual)) if len(usual) else 0.0
     hidden = float(surprise.max(initial=0.0)) * 10.0 ** (-_HIDDEN_DB / 10.0)
     return float(max(_OVER_NOISE * noise, hidden, _SILENCE))
 
@@ -287,11 +286,11 @@ def _quietest(power: Levels, over_ms: float) -> float:
 
 def back_while(flags: Flags, start: int, dip: int) -> int:
     """Return the first block of the run of true blocks that holds ``start``, over dips of a few blocks."""
-    over = np.flatnonzero(flags[: start + 1])
-    if not len(over):
+    over = flags[: start + 1].nonzero()[0]
+    if not len(over) or start - over[-1] > dip:
         return start
-    gaps = np.flatnonzero(np.diff(np.append(over, start)) > dip)
-    return int((over[gaps[-1] + 1] if gaps[-1] + 1 < len(over) else start) if len(gaps) else over[0])
+    gaps = (over[1:] - over[:-1] > dip).nonzero()[0]
+    return int(over[gaps[-1] + 1] if len(gaps) else over[0])
 
 
 def _steepest(power: Levels, first: int, loud: int) -> int | None:
