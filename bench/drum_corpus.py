@@ -2,11 +2,12 @@
 
 The recordings come from Debian's package of samples, fetched on first use into ``bench/.data`` (never committed).
 ``tune`` may be looked at; ``report`` has other kits, other noise and another seed and is only for the figures;
-``fresh`` has the report's kits with noise, seeds and rates made after everything was settled.
+``fresh`` was made after everything was settled: the drums of a General MIDI sound font, other noise, another seed.
 """
 
 from __future__ import annotations
 
+import struct
 import subprocess
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -19,9 +20,25 @@ from scipy import signal
 
 from speech_corpus import DATA, room_tone
 
-PACKAGE = "sonic-pi-samples"
+PACKAGE, FONT = "sonic-pi-samples", "timgm6mb-soundfont"
 KITS = {"tune": ("drum", "elec", "perc", "tabla"), "report": ("bd", "sn"), "fresh": ("font",)}
 NOISES = {"tune": ("white", "pink", "red_hum"), "report": ("fan", "brown_hum", "white"), "fresh": ("dusk", "hiss_hum")}
+DRUM_WORDS = (
+    "kick",
+    "snare",
+    "tom",
+    "clap",
+    "cowbell",
+    "conga",
+    "bongo",
+    "timbale",
+    "agogo",
+    "clave",
+    "block",
+    "stick",
+    "rim",
+    "tambourin",
+)
 SNRS_DB = (30.0, 40.0, 50.0, 60.0, 70.0)
 NO_HIT = ("drum_roll", "perc_swash", "perc_swoosh", "perc_till", "elec_cymbal")
 """A roll is many hits; the others swell over 50 ms or more, and have no attack."""
@@ -39,18 +56,36 @@ class Shot:
     last: int
 
 
-def recordings() -> Path:
-    """Return the folder with the recordings, fetched from Debian on first use."""
-    folder = DATA / "drums"
+def recordings(package: str = PACKAGE) -> Path:
+    """Return the folder with a package's recordings, fetched from Debian on first use."""
+    folder = DATA / ("drums" if package == PACKAGE else package)
     if not folder.exists():
         DATA.mkdir(exist_ok=True)
-        subprocess.run(["apt-get", "download", PACKAGE], cwd=DATA, check=True, capture_output=True)
-        subprocess.run(["dpkg", "-x", next(DATA.glob(PACKAGE + "_*.deb")), folder], check=True)
+        subprocess.run(["apt-get", "download", package], cwd=DATA, check=True, capture_output=True)
+        subprocess.run(["dpkg", "-x", next(DATA.glob(package + "_*.deb")), folder], check=True)
     return folder
+
+
+def of_the_font() -> Iterator[tuple[str, int, NDArray[np.float32]]]:
+    """Yield (name, rate, samples) of the drums in a sound font: RIFF, 46 bytes a sample header (SoundFont 2.04; memory)."""
+    data = next(recordings(FONT).rglob("*.sf2")).read_bytes()
+    at = data.index(b"smpl") + 8
+    headers = data.index(b"shdr")
+    size = struct.unpack_from("<I", data, headers + 4)[0]
+    for n in range(size // 46 - 1):
+        name, start, end, _, _, rate = struct.unpack_from("<20sIIIII", data, headers + 8 + 46 * n)
+        word = name.split(b"\0")[0].decode("latin-1").strip()
+        if any(part in word.lower() for part in DRUM_WORDS) and end - start > rate // 20:
+            samples = np.frombuffer(data, "<i2", end - start, at + 2 * start).astype(np.float32) / 32768.0
+            if np.abs(samples).max() > 0.05:
+                yield word, rate, samples
 
 
 def one_shots(kit: str) -> Iterator[tuple[str, int, NDArray[np.float32]]]:
     """Yield (name, rate, mono samples) of a kit's hits."""
+    if kit == "font":
+        yield from of_the_font()
+        return
     for path in sorted(recordings().rglob(f"{kit}_*.flac")):
         if path.stem not in NO_HIT:
             samples, rate = soundfile.read(path, dtype="float32", always_2d=True)

@@ -65,6 +65,7 @@ def main() -> None:
         walk_and_hear(page)
         booth(page)
         by_hand(page, server.url)
+        drums(page, server.url)
         browser.close()
     server.kill()
 
@@ -133,6 +134,38 @@ def by_hand(page: Page, url: str) -> None:
         page.mouse.wheel(0, 220)
     page.wait_for_timeout(2000)
     take(page, "spectral")
+
+
+def drums(page: Page, url: str) -> None:
+    """The Boatyard kit: its wall, the lenses of a hit, a loop's seam beside the test bench, and what will be sent."""
+    page.goto(url)
+    page.get_by_role("link", name="Boatyard kit").click()
+    page.get_by_text("18 sets, 35 files").wait_for()
+    page.get_by_role("option", name="Tar bucket soft").click()
+    take(page, "wall")
+    page.get_by_role("button", name="Apply", exact=True).click()
+    page.get_by_role("button", name="Applied").wait_for()
+    page.get_by_role("option", name="Oil drum medium").click()
+    head = page.get_by_label("head of Oil drum_D#2_medium_near").locator("canvas").bounding_box()
+    assert head
+    page.mouse.move(head["x"] + 0.31 * head["width"], head["y"] + 100)
+    for _ in range(7):
+        page.mouse.wheel(0, -220)
+    take(page, "onset")
+    page.get_by_role("option", name="Oil drum hard").click()
+    page.keyboard.press("3")
+    page.get_by_role("list", name="seams to choose from").get_by_role("button").first.click()
+    pattern = page.get_by_role("table", name="pattern of sixteen steps").get_by_role("switch")
+    for step in (0, 4, 8, 12, 16 + 2, 16 + 6, 16 + 10, 16 + 14, 48, 56):
+        pattern.nth(step).click()
+    page.wait_for_timeout(1500)
+    take(page, "seam")
+    page.keyboard.press("2")
+    page.get_by_role("button", name="Turn down").click()
+    page.get_by_text("keep their gain").wait_for()
+    page.keyboard.press("4")
+    page.get_by_label("named").fill("Boatyard {name}_{strength}_{mic}")
+    take(page, "kit")
 
 
 if __name__ == "__main__":

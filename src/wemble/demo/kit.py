@@ -51,7 +51,7 @@ def files() -> Iterator[tuple[str, NDArray[np.float32]]]:
             for mic, later_s, gain, dull in (("near", 0.0, 1.0, False), ("far", 0.0071, 0.35, True)):
                 heard = signal.lfilter(*signal.butter(1, 5200.0, fs=RATE_HZ), hit) if dull else hit
                 take = _placed(gain * heard, air_s + later_s, len(hit) / RATE_HZ + 1.2, rng)
-                if strength == "soft" and thing.name in ("Bell", "Tar bucket"):
+                if strength == "soft" and thing.name == "Tar bucket":
                     take += _breath(len(take), max(air_s - 0.09, 0.0), gain, rng)
                 name = f"{thing.name}_{thing.note}_{strength}_{mic}"
                 if name not in MISSING:

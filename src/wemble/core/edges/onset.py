@@ -32,6 +32,7 @@ _HIDDEN_DB = 60.0
 _DIP_MS = 20.0
 _STEEP_DB = 15.0
 _STEEP_MS = 6.0
+_LEADS_IN_MS = 12.0
 _LEAD_BLOCKS = 30
 _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
@@ -260,6 +261,8 @@ def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tu
     if steep is not None:
         return steep, [(0.4, "a softer sound runs into it")]
     doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
+    if _leads_in(levels.power, first, loud):
+        doubts.append((0.45, "a softer sound leads into it"))
     return back_while(new, first, _SWING_BLOCKS), doubts
 
 
@@ -291,6 +294,15 @@ def back_while(flags: Flags, start: int, dip: int) -> int:
         return start
     gaps = (over[1:] - over[:-1] > dip).nonzero()[0]
     return int(over[gaps[-1] + 1] if len(gaps) else over[0])
+
+
+def _leads_in(power: Levels, first: int, loud: int) -> bool:
+    """Say whether a sound that is too short to be left out stands before a steep rise: it may belong to the hit, or not."""
+    shortest = round(_LEADS_IN_MS / BLOCK_MS)
+    if loud - first < shortest:
+        return False
+    before = float(np.percentile(power[first : loud - 1], 80))
+    return bool(power[loud : loud + shortest].max() >= before * 10.0 ** (_STEEP_DB / 10.0))
 
 
 def _steepest(power: Levels, first: int, loud: int) -> int | None:
