@@ -54,7 +54,7 @@ export function runs(job: Job, drafts: readonly Draft[] | null): Run[] {
 /** Where a clip's edges would be under a draft; its own edges without one. */
 export function draftedEdges(clip: Clip, drafts: readonly Draft[] | null): { head: number; tail: number; gone: boolean } {
   const draft = drafts?.find((one) => one.target_id === (clip.finding_id ?? clip.id));
-  const only = draft?.spans.length === 2 ? draft.spans : undefined; // one hit, one file
+  const only = clip.finding_id === null && draft?.spans.length === 2 ? draft.spans : undefined; // one hit, one file
   if (only) return { head: only[0] ?? 0, tail: only[1] ?? 0, gone: false };
   if (!draft || clip.sound_start_frame === null) return { head: clip.head_frame, tail: clip.tail_frame, gone: false };
   for (let n = 0; n + 1 < draft.spans.length; n += 2) {
