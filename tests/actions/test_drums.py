@@ -79,6 +79,12 @@ def test_twenty_four_rough_files_become_a_kit(
 ) -> None:
     job_id, truth, hashes = kit
     revision = open_job(library, job_id).revision
+    named = hitting.draft_hits(library, revision, HitRecipe(decided_by="far"))
+    assert all(
+        deciding == library.job_at(revision).clip(key).name.endswith("far")
+        for key, deciding in zip(named.target_ids, named.deciding, strict=True)
+    )
+    assert all(hitting.draft_hits(library, revision, HitRecipe(together=False)).deciding)
     draft = hitting.draft_hits(library, revision, HitRecipe())
     assert len(draft.target_ids) == 24 and sum(draft.deciding) == 12 and draft.strengths == ["soft", "hard"]
     answer = hitting.apply_hits(library, job_id, revision, [], HitRecipe())
@@ -213,7 +219,7 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     for onset in onsets:
         take[onset : onset + RATE] += 0.5 * np.cos(2 * np.pi * 210 * t) * np.exp(-9 * t)
     soundfile.write(tmp_path / "tar buckets.wav", take, RATE, subtype="FLOAT")
-    job_id, _ = bring_in(tmp_path / "tar buckets.wav")
+    job_id, _ = bring_in(tmp_path / "tar buckets.wav", create_job(library, "Tar buckets", "drums"))
     opened = open_job(library, job_id)
     recipe = HitRecipe(many=True, before_ms=2.0)
     assert hitting.draft_hits(library, opened.revision, recipe).target_ids == []
@@ -222,6 +228,15 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     assert [abs(clip.head_frame + 96 - onset) <= 24 for clip, onset in zip(clips, onsets, strict=True)] == [True] * 18
     assert all(a.tail_frame <= b.head_frame for a, b in itertools.pairwise(clips))
     assert [clip.name for clip in clips[:2]] == ["tar buckets 1", "tar buckets 2"]
+    task = wait_for(
+        library,
+        sending.start_export(library, job_id, answer.revision, Request(kind="wav_16", what="one", pattern="take")),
+    )
+    assert task.result is not None
+    cues = WavInfoReader(
+        str(Path(str(task.result["folder"])) / "take.wav")
+    ).cues  # one file with its hits, read by wavinfo
+    assert [cue.sample_offset for cue in cues.cues] == [clip.head_frame - clips[0].head_frame for clip in clips]
     fewer = hitting.apply_hits(library, job_id, answer.revision, [], HitRecipe(many=True, shortest_gap_ms=600.0))
     assert len(library.job_at(fewer.revision).clips) == 9
 

@@ -1109,7 +1109,8 @@ export interface components {
          *
          *     A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
          *     ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
-         *     take closer than ``shortest_gap_ms`` are one. A fade of 0 ms means no automatic fades, as is usual for drums.
+         *     take closer than ``shortest_gap_ms`` are one. The microphones of a hit are cut ``together``, by the one that is named or
+         *     else by the first to hear it. A fade of 0 ms means no automatic fades, as is usual for drums.
          */
         HitRecipe: {
             /**
@@ -1158,6 +1159,16 @@ export interface components {
              * @default false
              */
             many: boolean;
+            /**
+             * Together
+             * @default true
+             */
+            together: boolean;
+            /**
+             * Decided By
+             * @default
+             */
+            decided_by: string;
             /**
              * Kind
              * @default hits

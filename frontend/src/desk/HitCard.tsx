@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
 import { Choices } from "../ui/Choices";
@@ -38,6 +39,7 @@ export function HitCard() {
           ]}
           onChange={(value) => setHitRecipe({ many: value === "many" })}
         />
+        {!recipe.many && <Microphones />}
         <HitCounts />
         <Names />
       </div>
@@ -61,6 +63,31 @@ function HitSentence() {
       <Num label="room after" value={recipe.keep_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={(keep_ms) => setHitRecipe({ keep_ms })} /> more. Start{" "}
       <Num label="start early" value={recipe.before_ms} unit="ms" lowest={0} highest={10_000} step={0.1} decimals={1} onChange={(before_ms) => setHitRecipe({ before_ms })} /> early.
     </p>
+  );
+}
+
+/** How the microphones of a hit are cut: at one moment, by the first to hear it or by one that is named; or each on its own. */
+function Microphones() {
+  const recipe = useHits((hits) => hits.recipe);
+  const mics = useOpen(useShallow((desk) => [...new Set(Object.values(desk.job.clips).flatMap((clip) => clip.strike?.mic ?? []))].sort()));
+  if (!recipe || mics.length < 2) return null;
+  const value = !recipe.together ? "apart" : recipe.decided_by || "first";
+  return (
+    <label className="flex items-center gap-2">
+      <span className="text-soft">microphones</span>
+      <select
+        aria-label="how microphones are cut"
+        className="min-w-0 flex-1 rounded-(--radius) border border-rule bg-sheet px-1 py-0.5"
+        value={value}
+        onChange={({ target }) => setHitRecipe({ together: target.value !== "apart", decided_by: mics.includes(target.value) ? target.value : "" })}
+      >
+        <option value="first">together, the first to hear decides</option>
+        {mics.map((mic) => (
+          <option key={mic} value={mic}>together, {mic} decides</option>
+        ))}
+        <option value="apart">each on its own</option>
+      </select>
+    </label>
   );
 }
 

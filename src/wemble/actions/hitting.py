@@ -98,13 +98,15 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraf
     strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
     made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths), 0)
     doubtful = 0
-    for members in [] if recipe.many else _sets(job, targets(job)):
+    mics = _mics(job)
+    for members in [] if recipe.many else _sets(job, targets(job), recipe):
         bases = [base_of(job, target) for target in members]
         rough = [_rough(library, base, recipe) for base in bases]
         offsets = [_offset_s(job, base) for base in bases]
         rates = [job.source(base.source_id).rate_hz for base in bases]
         sure = [n for n, (_, _, confidence) in enumerate(rough) if confidence >= DOUBTFUL] or [*range(len(rough))]
-        decides = min(sure, key=lambda n: rough[n][0] / rates[n] + offsets[n])
+        named = _named(members, mics, recipe)
+        decides = min(sure, key=lambda n: rough[n][0] / rates[n] + offsets[n]) if named is None else named
         start = rough[decides][0] / rates[decides] + offsets[decides]
         end = max(one[1] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True))
         confidence = rough[decides][2]
@@ -134,7 +136,7 @@ def apply_hits(
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
     with ThreadPoolExecutor(2) as pool:
-        parts = list(pool.map(lambda members: _found(library, job, members, recipe), _sets(job, chosen)))
+        parts = list(pool.map(lambda members: _found(library, job, members, recipe), _sets(job, chosen, recipe)))
     found = {target: sounds for part in parts for target, sounds in part.items()}
     if not found:
         raise InvalidInput("nothing speaks in any of these; lower the level at which a sample speaks")
@@ -192,7 +194,7 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
     ]
     first = _offset_s(job, bases[0])
     lags = [first - _offset_s(job, base) for base in bases]
-    set_found = find_in_set(heard, recipe, lags=lags)
+    set_found = find_in_set(heard, recipe, lags=lags, decided_by=_named(members, _mics(job), recipe))
     sounds = {}
     for target, base, rate, hit in zip(members, bases, rates, set_found.hits, strict=True):
         if hit.reason == "silence":
@@ -227,8 +229,22 @@ def _with_room(base: Finding | Clip, onset: int, end: int, recipe: HitRecipe, ra
     return head, max(min(end + ms_to_frames(recipe.keep_ms, rate), base.tail_frame), head + 1)
 
 
-def _sets(job: Job, target_ids: Sequence[str]) -> list[list[str]]:
-    """Return targets by mic set; one that belongs to none stands alone."""
+def _mics(job: Job) -> dict[str, str]:
+    """Return the microphone of every target that has one."""
+    clips = [clip for clip in job.clips.values() if clip.strike and clip.strike.mic]
+    return {clip.finding_id or clip.id: (clip.strike.mic if clip.strike else None) or "" for clip in clips}
+
+
+def _named(members: Sequence[str], mics: dict[str, str], recipe: HitRecipe) -> int | None:
+    """Return which of a set's targets is the microphone that is named to decide; none if it is not among them."""
+    there = [n for n, target in enumerate(members) if recipe.decided_by and mics.get(target) == recipe.decided_by]
+    return there[0] if there else None
+
+
+def _sets(job: Job, target_ids: Sequence[str], recipe: HitRecipe) -> list[list[str]]:
+    """Return targets by mic set; one that belongs to none, or any where each is cut on its own, stands alone."""
+    if not recipe.together:
+        return [[target] for target in target_ids]
     set_of = {clip.finding_id or clip.id: clip.set_id for clip in job.clips.values()}
     sets: dict[str, list[str]] = {}
     for target in target_ids:

@@ -107,12 +107,19 @@ class PiecePoint:
 
 
 def points_in(job: Job, piece: Piece) -> list[PiecePoint]:
-    """Return the marks and loops that lie whole inside a file to be, in time order. Start and end are its bounds."""
+    """Return the marks and loops that lie whole inside a file to be, in time order. Start and end are its bounds.
+
+    In a kit every clip of a longer file begins at a point with its name: so a take goes out as one file with its hits.
+    """
     points = []
+    if job.brief == "drums":
+        starts = [(start_of(job, clip), clip.name) for clip in in_time_order(job) if clip.speaks]
+        begun = [PiecePoint(at - piece.start, name) for at, name in starts if piece.start <= at < piece.end]
+        points += begun if len(begun) > 1 else []
     for mark in in_order(job):
         start = place_of(job, mark)
         end = None if mark.end_frame is None else place_of(job, replace(mark, frame=mark.end_frame))
         inside = piece.start <= start < piece.end and (end is None or end <= piece.end)
         if inside and mark.kind in ("section", "loop"):
             points.append(PiecePoint(start - piece.start, mark.name, None if end is None else end - piece.start))
-    return points
+    return sorted(points, key=lambda point: (point.frame, point.end_frame or 0))

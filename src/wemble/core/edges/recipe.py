@@ -91,7 +91,8 @@ class HitRecipe:
 
     A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
     ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
-    take closer than ``shortest_gap_ms`` are one. A fade of 0 ms means no automatic fades, as is usual for drums.
+    take closer than ``shortest_gap_ms`` are one. The microphones of a hit are cut ``together``, by the one that is named or
+    else by the first to hear it. A fade of 0 ms means no automatic fades, as is usual for drums.
     """
 
     start_under_peak_db: float = 40.0
@@ -103,6 +104,8 @@ class HitRecipe:
     fade_ms: float = 0.0
     fade_shape: Shape = "s"
     many: bool = False
+    together: bool = True
+    decided_by: str = ""
     kind: Literal["hits"] = "hits"
 
     def __post_init__(self) -> None:
