@@ -104,9 +104,8 @@ def test_twenty_four_rough_files_become_a_kit(
     turned = kits.turn_down(library, job_id, answer.revision, [], -1.0)
     job = library.job_at(turned.revision)
     changed = {name for name, clip_id in by_name(job).items() if job.clip(clip_id).gain_db != 0.0}
-    assert (
-        changed == set(HOT) if max(kits.peaks(library, job, [*job.clips]).values()) <= from_db(-1.0) + 1e-6 else False
-    )
+    assert changed == set(HOT)
+    assert max(kits.peaks(library, job, [*job.clips]).values()) <= from_db(-1.0) + 1e-6
     assert turned.notes[-1] == "21 keep their gain"
 
     colliding = Request(kind="as_source", what="one_shots", pattern="{name}")
@@ -258,14 +257,17 @@ def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_noth
     assert (
         len([name for name in made.written if name.endswith(".wav")]) == 23 and seen == sorted(seen) and seen[-1] == 1.0
     )
-    for name, at in truth.items():
-        if (path := tmp_path / "kit" / f"{name}.wav").exists():
-            assert abs(2 * RATE + at + (330 if name.endswith("far") else 0) - soundfile.info(path).frames) < 2 * RATE
+    rows = {row["source"]: row for row in json.loads((tmp_path / "kit" / "report.json").read_text(encoding="utf-8"))}
+    assert len(rows) == 23
+    for name, row in rows.items():
+        assert abs(row["head_frame"] - truth[name]) <= 0.0005 * RATE, name
+        assert soundfile.info(tmp_path / "kit" / row["file"]).frames == row["tail_frame"] - row["head_frame"]
     assert {path: hashlib.sha256(path.read_bytes()).hexdigest() for path in before} == before
     with pytest.raises(InvalidInput, match="nothing was written"):
         make_kit(lambda part, doing: None, audio_files(tmp_path / "boatyard"), tmp_path / "kit", KitWanted())
+    (tmp_path / "empty").mkdir()
     with pytest.raises(InvalidInput, match="no audio files"):
-        audio_files(tmp_path / "home" if (tmp_path / "home").mkdir() is None else tmp_path)
+        audio_files(tmp_path / "empty")
 
 
 def test_an_sfz_map_is_read_as_it_was_written_and_groups_hand_on() -> None:

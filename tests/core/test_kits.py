@@ -118,7 +118,8 @@ def test_sets_lie_under_each_other_a_lane_for_each_microphone() -> None:
     )
     assert all(before[1] < after[0] for before, after in itertools.pairwise(spans))
     again = lay_out_sets(laid, strikes, {}).job
-    assert {clip.origin_frame - clip.origin_frame % RATE for clip in again.clips.values()} and len(again.lanes) == 2
+    origins = {(clip.set_id, clip.origin_frame) for clip in again.clips.values()}
+    assert len(again.lanes) == 2 and len(origins) == len({set_id for set_id, _ in origins}) == 4
 
 
 def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:

@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, HitDraft, HitRecipe, JobCard, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, HitDraftAnswer, HitRecipe, JobCard, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -64,7 +64,7 @@ export const api = {
     json<{ names: NamesRead }>("POST", `/jobs/${id}/names/preview`, { revision, pattern }).then((answer) => answer.names),
   readNames: (id: string, base_revision: number, pattern: string) => json<EditAnswer>("POST", `/jobs/${id}/names`, { base_revision, pattern }),
   draftHits: (id: string, revision: number, recipe: HitRecipe | null, signal: AbortSignal) =>
-    json<{ draft: HitDraft; recipe: HitRecipe; applied: boolean }>("POST", `/jobs/${id}/hits/draft`, { revision, recipe }, signal),
+    json<HitDraftAnswer>("POST", `/jobs/${id}/hits/draft`, { revision, recipe }, signal),
   applyHits: (id: string, base_revision: number, target_ids: string[], recipe: HitRecipe) =>
     json<EditAnswer>("POST", `/jobs/${id}/hits/apply`, { base_revision, target_ids, recipe }),
   turnDown: (id: string, base_revision: number, clip_ids: string[], ceiling_db: number) =>

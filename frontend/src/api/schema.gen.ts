@@ -1062,8 +1062,8 @@ export interface components {
          * HitDraft
          * @description What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
          *
-         *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job, the softest
-         *     first; ``doubtful`` counts those that somebody should look at.
+         *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
+         *     the softest first; ``doubtful`` counts those that somebody should look at.
          */
         HitDraft: {
             /** Target Ids */
@@ -1085,13 +1085,20 @@ export interface components {
         };
         /**
          * HitDraftAnswer
-         * @description One entry a hit and microphone, the recipe, and whether it was applied to all of them.
+         * @description One entry a hit and microphone, the recipe, whether it was applied to all of them, and what the core calls doubtful
+         *     and late, and the grades by which ends are softened.
          */
         HitDraftAnswer: {
             draft: components["schemas"]["HitDraft"];
             recipe: components["schemas"]["HitRecipe"];
             /** Applied */
             applied: boolean;
+            /** Doubtful Under */
+            doubtful_under: number;
+            /** Late From Ms */
+            late_from_ms: number;
+            /** Softenings Ms */
+            softenings_ms: number[];
         };
         /**
          * HitDraftBody

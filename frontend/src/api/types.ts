@@ -24,6 +24,7 @@ export type Fade = Required<Schemas["Fade"]>;
 export type Recipe = Required<Schemas["Recipe"]>;
 export type HitRecipe = Required<Schemas["HitRecipe"]>;
 export type HitDraft = Schemas["HitDraft"];
+export type HitDraftAnswer = Omit<Schemas["HitDraftAnswer"], "recipe"> & { recipe: HitRecipe };
 export type NamesRead = Schemas["NamesRead"];
 export type LoopFigure = Schemas["LoopFigure"];
 export type Treatment = Required<Schemas["Treatment"]>;

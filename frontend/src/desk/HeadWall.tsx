@@ -7,7 +7,6 @@ import { chooseMany, useOpen } from "./state";
 import { drawWall } from "./wallDraw";
 import { stepped, visibleCells, wallGrid } from "./wallGeometry";
 
-const DOUBTFUL = 0.5;
 const NO_CLIP: ReadonlySet<string> = new Set();
 
 /** All hits as small multiples, each aligned on its onset: what is out of line jumps to the eye. */
@@ -106,7 +105,7 @@ interface LabelProps {
 
 /** The name and the confidence of a cell, over its picture. */
 function CellLabel({ cell, selected, index, width, height, columns, onTake }: LabelProps) {
-  const doubtful = cell.confidence < DOUBTFUL;
+  const doubtful = useHits((hits) => cell.confidence < hits.limits.doubtfulUnder);
   const clip = cell.clips[0];
   return (
     <div

@@ -2,10 +2,8 @@ import { useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
-import { soften, turnDown } from "./hits";
+import { soften, turnDown, useHits } from "./hits";
 import { inHand, speaks, useOpen } from "./state";
-
-const GRADES_MS = [1, 5, 20, 80] as const;
 
 /** What drums are shaped by: softened ends, and what is too hot brought down. */
 export function KitShape() {
@@ -13,6 +11,7 @@ export function KitShape() {
   const all = useOpen(useShallow((desk) => Object.values(desk.job.clips).filter(speaks).map((clip) => clip.id)));
   const clips = useOpen(useShallow((desk) => ids.flatMap((id) => desk.job.clips[id] ?? [])));
   const rate = useOpen((desk) => desk.job.sources[clips[0]?.source_id ?? ""]?.rate_hz ?? 48_000);
+  const grades = useHits((hits) => hits.limits.softeningsMs);
   const [everything, setEverything] = useState(true);
   const [ceiling, setCeiling] = useState(-1);
   const chosen = everything ? all : ids;
@@ -23,7 +22,7 @@ export function KitShape() {
       <div role="group" aria-label="how softly ends close" className="space-y-1">
         <p>Soften the ends over, in ms</p>
         <div className="flex gap-1.5">
-          {GRADES_MS.map((grade) => (
+          {grades.map((grade) => (
             <Button key={grade} className="num flex-1 px-1!" aria-label={`soften the ends over ${grade} ms`} aria-pressed={Math.abs(softened - grade) < 0.1} tone={Math.abs(softened - grade) < 0.1 ? "strong" : "plain"} onClick={() => void soften(chosen, grade)}>
               {grade}
             </Button>

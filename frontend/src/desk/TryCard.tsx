@@ -49,6 +49,7 @@ export function TryCard() {
   const draft = useHits((hits) => hits.draft);
   const heads = useHits((hits) => hits.heads);
   const bench = useRef(new Bench());
+  const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
   const [old, setOld] = useState(false);
   const [bpm, setBpm] = useState(120);
   const [everyS, setEvery] = useState(0.5);
@@ -137,7 +138,7 @@ export function TryCard() {
           <label className="flex items-center gap-2">
             <input type="checkbox" className="accent-(--ink)" checked={old} onChange={(event) => setOld(event.target.checked)} /> <span>old start</span>
             {late !== null && (
-              <span className={`ml-auto ${late >= 10 ? "text-warn" : "text-soft"}`} aria-live="polite">
+              <span className={`ml-auto ${late >= lateFromMs ? "text-warn" : "text-soft"}`} aria-live="polite">
                 speaks <span className="num">{late.toFixed(1)} ms</span> after its start
               </span>
             )}

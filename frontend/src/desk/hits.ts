@@ -15,12 +15,14 @@ interface Hits {
   readonly draft: HitDraft | null;
   /** Whether the draft differs from what was applied last. */
   readonly drafted: boolean;
+  /** What the core calls doubtful and late, and the grades by which ends are softened; nothing before it was asked. */
+  readonly limits: { readonly doubtfulUnder: number; readonly lateFromMs: number; readonly softeningsMs: readonly number[] };
   readonly heads: Heads;
   readonly order: WallOrder;
   readonly only: string;
 }
 
-export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, heads: new Map(), order: "doubt", only: "" }));
+export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, limits: { doubtfulUnder: 0, lateFromMs: Infinity, softeningsMs: [] }, heads: new Map(), order: "doubt", only: "" }));
 const set = (part: Partial<Hits>): void => useHits.setState(part);
 export const setOrder = (order: WallOrder): void => set({ order });
 export const setOnly = (only: string): void => set({ only });
@@ -69,7 +71,8 @@ async function draftHits(recipe: HitRecipe | null): Promise<void> {
     const answer = await api.draftHits(id, revision, recipe, mine.signal);
     if (request !== mine || useDesk.getState().id !== id) return;
     const dragged = recipe !== null;
-    set({ draft: answer.draft, drafted: !answer.applied, ...(dragged ? {} : { recipe: answer.recipe }) });
+    const limits = { doubtfulUnder: answer.doubtful_under, lateFromMs: answer.late_from_ms, softeningsMs: answer.softenings_ms };
+    set({ draft: answer.draft, limits, drafted: !answer.applied, ...(dragged ? {} : { recipe: answer.recipe }) });
     const settled = answer.applied || answer.recipe.many;
     setDesk({ targets: answer.draft.target_ids, drafted: !settled, drafts: settled ? null : asDrafts(desk().job, answer.draft) });
   } catch (error) {
@@ -131,7 +134,6 @@ export interface Cell {
   /** Milliseconds from where the picture begins: the onset found, and the head. */
   readonly onsetMs: number;
   readonly headMs: number;
-  readonly airMs: number;
   readonly confidence: number;
 }
 
@@ -155,7 +157,7 @@ export function cells(job: Job, draft: HitDraft | null, heads: Heads, order: Wal
   const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
     doubt: (a, b) => a.confidence - b.confidence,
     name: (a, b) => thing(a).localeCompare(thing(b), undefined, { numeric: true }) || strength(a) - strength(b),
-    air: (a, b) => b.airMs - a.airMs,
+    air: (a, b) => b.onsetMs - a.onsetMs,
   };
   return kept.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
 }
@@ -164,7 +166,7 @@ const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${
 
 function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
   const clip = clips[0];
-  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, airMs: 0, confidence: 1 };
+  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1 };
   const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
   const corrected = finding?.corrections?.some((correction) => correction.side === "head" && correction.edge_frame !== null);
   const n = drafted.get(clip.finding_id ?? clip.id);
@@ -175,5 +177,5 @@ function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, n
   const confidence = corrected ? 1 : n === undefined ? (clip.confidence ?? 1) : (draft?.confidences[n] ?? 1);
   const strike = clip.strike;
   const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
-  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), airMs: ms(onset), confidence };
+  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence };
 }

@@ -36,7 +36,7 @@ describe("the cells of the wall", () => {
 
   it("is sorted by name and strength, or by the air in front", () => {
     expect(cells(JOB, DRAFT, HEADS, "name", "").map((cell) => cell.name)).toEqual(["Bell soft", "Bell hard", "Plank hard"]);
-    expect(cells(JOB, DRAFT, HEADS, "air", "").map((cell) => cell.airMs)).toEqual([201, 100, 20]);
+    expect(cells(JOB, DRAFT, HEADS, "air", "").map((cell) => cell.onsetMs)).toEqual([201, 100, 20]);
   });
 
   it("shows only those whose names, strengths and microphones have every word", () => {

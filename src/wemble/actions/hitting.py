@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from wemble.actions.editing import Answer, edit
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
-from wemble.core.edges.hits import find_hits
+from wemble.core.edges.hits import find_hits, with_rooms
 from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
 from wemble.core.edit.treat import Sounds, base_of, targets, treat
-from wemble.core.kit.mic_set import Heard, find_in_set, lag_s
+from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, lag_s
 from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
@@ -67,8 +66,8 @@ def apply_names(library: Library, job_id: str, base_revision: int, pattern: str)
 class HitDraft:
     """What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
 
-    ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job, the softest
-    first; ``doubtful`` counts those that somebody should look at.
+    ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
+    the softest first; ``doubtful`` counts those that somebody should look at.
     """
 
     target_ids: list[str]
@@ -85,7 +84,7 @@ def recipe_of(library: Library, revision_id: int) -> tuple[HitRecipe, bool]:
     """Return the recipe that was applied to a job's hits last, or the usual one, and whether all of them have it."""
     job = library.job_at(revision_id)
     applied = [finding.recipe for finding in job.findings.values() if isinstance(finding.recipe, HitRecipe)]
-    everywhere = bool(applied) and len(applied) == len(targets(job))
+    everywhere = len(applied) == len(targets(job)) and all(recipe == applied[-1] for recipe in applied)
     return (applied[-1], everywhere) if applied else (HitRecipe(), False)
 
 
@@ -104,10 +103,10 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraf
         rough = [_rough(library, base, recipe) for base in bases]
         offsets = [_offset_s(job, base) for base in bases]
         rates = [job.source(base.source_id).rate_hz for base in bases]
-        sure = [n for n, (_, _, confidence) in enumerate(rough) if confidence >= DOUBTFUL] or [*range(len(rough))]
         named = _named(members, mics, recipe)
-        decides = min(sure, key=lambda n: rough[n][0] / rates[n] + offsets[n]) if named is None else named
-        start = rough[decides][0] / rates[decides] + offsets[decides]
+        starts = [one[0] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True)]
+        decides = first_to_hear(starts, [confidence for _, _, confidence in rough]) if named is None else named
+        start = starts[decides]
         end = max(one[1] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True))
         confidence = rough[decides][2]
         doubtful += confidence < DOUBTFUL
@@ -135,8 +134,7 @@ def apply_hits(
     """
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
-    with ThreadPoolExecutor(2) as pool:
-        parts = list(pool.map(lambda members: _found(library, job, members, recipe), _sets(job, chosen, recipe)))
+    parts = [_found(library, job, members, recipe) for members in _sets(job, chosen, recipe)]
     found = {target: sounds for part in parts for target, sounds in part.items()}
     if not found:
         raise InvalidInput("nothing speaks in any of these; lower the level at which a sample speaks")
@@ -170,8 +168,9 @@ def _rough(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[i
     levels = levels_of(library, base)
     rough = rough_hit(levels, recipe)
     confidence = min((doubt for doubt, _ in rough.doubts), default=1.0)
+    limit = ms_to_frames(recipe.within_ms, levels.rate_hz)
     return (
-        base.head_frame + rough.first * levels.block_frames,
+        base.head_frame + min(rough.first * levels.block_frames, limit),
         base.head_frame + min(rough.end * levels.block_frames, levels.frames),
         confidence,
     )
@@ -211,16 +210,9 @@ def _taken(library: Library, base: Finding | Clip, rate: int, recipe: HitRecipe)
     hits = find_hits(
         lambda start, frames: read(base.head_frame + start, frames), base.tail_frame - base.head_frame, rate, recipe
     )
-    spans: list[tuple[int, int]] = []
-    sounds: list[tuple[int, int]] = []
-    starts = [base.head_frame + hit.onset_frame for hit in hits] + [base.tail_frame]
-    before, keep = ms_to_frames(recipe.before_ms, rate), ms_to_frames(recipe.keep_ms, rate)
-    for hit, onset, following in zip(hits, starts, starts[1:], strict=False):
-        end = base.head_frame + hit.end_frame
-        head = max(onset - before, spans[-1][1] if spans else base.head_frame)
-        tail = min(end + keep, following - (before if following < base.tail_frame else 0))
-        spans.append((head, max(tail, onset + 1)))
-        sounds.append((onset, max(min(end, following), onset + 1)))
+    shift = base.head_frame
+    spans = [(a + shift, b + shift) for a, b in with_rooms(hits, base.tail_frame - shift, rate, recipe)]
+    sounds = [(hit.onset_frame + shift, hit.end_frame + shift) for hit in hits]
     return Sounds(tuple(spans), tuple(sounds), 0.0, 0.0, 1.0, "clear start")
 
 

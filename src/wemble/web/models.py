@@ -159,11 +159,15 @@ class HitDraftBody(Body):
 
 
 class HitDraftAnswer(Body):
-    """One entry a hit and microphone, the recipe, and whether it was applied to all of them."""
+    """One entry a hit and microphone, the recipe, whether it was applied to all of them, and what the core calls doubtful
+    and late, and the grades by which ends are softened."""
 
     draft: HitDraft
     recipe: HitRecipe
     applied: bool
+    doubtful_under: float
+    late_from_ms: float
+    softenings_ms: list[float]
 
 
 class ApplyHitsBody(Body):

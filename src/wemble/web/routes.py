@@ -25,6 +25,9 @@ from wemble.actions import (
 )
 from wemble.actions.editing import Answer
 from wemble.actions.library import Library
+from wemble.core.check.table import TABLE
+from wemble.core.edges.onset import DOUBTFUL
+from wemble.core.edit.kit import SOFTENINGS_MS
 from wemble.core.edit.treat import targets
 from wemble.core.signal.pyramid import TILE_BINS, bin_frames
 from wemble.store import records
@@ -131,7 +134,14 @@ def draft_hits(body: models.HitDraftBody, job_id: str) -> models.HitDraftAnswer:
     recipe, applied = hitting.recipe_of(library(), body.revision)
     asked = body.recipe or recipe
     draft = hitting.draft_hits(library(), body.revision, asked)
-    return models.HitDraftAnswer.model_construct(draft=draft, recipe=asked, applied=applied and asked == recipe)
+    return models.HitDraftAnswer.model_construct(
+        draft=draft,
+        recipe=asked,
+        applied=applied and asked == recipe,
+        doubtful_under=DOUBTFUL,
+        late_from_ms=TABLE["late"].look_from,
+        softenings_ms=list(SOFTENINGS_MS),
+    )
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/hits/apply", body=models.ApplyHitsBody, answer=models.EditAnswer)

@@ -7,7 +7,7 @@ is that of its flux, one number every 3 ms.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,9 +18,8 @@ from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import ring_out
 from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, unforetold, without_rumble
 from wemble.core.edges.recipe import HitRecipe
-from wemble.core.signal.levels import Samples, ms_to_frames
-
-Read = Callable[[int, int], Samples]
+from wemble.core.edges.refine import Read
+from wemble.core.signal.levels import ms_to_frames
 
 _HOP_MS = 3.0
 _WINDOW_MS = 23.0
@@ -83,6 +82,18 @@ def find_hits(read: Read, frames: int, rate_hz: int, recipe: HitRecipe) -> list[
     onsets = np.array([_refined(read, int(middle), frames, rate_hz) for middle in middles[strong]], np.int64)
     kept = _apart(onsets, np.maximum(full, upper)[strong], ms_to_frames(recipe.shortest_gap_ms, rate_hz))
     return _ended(kept, power, frames, rate_hz, recipe)
+
+
+def with_rooms(hits: Sequence[TakenHit], frames: int, rate_hz: int, recipe: HitRecipe) -> list[tuple[int, int]]:
+    """Return the spans that hits keep, with their rooms: none reaches into the next, nor out of ``[0, frames)``."""
+    before, keep = ms_to_frames(recipe.before_ms, rate_hz), ms_to_frames(recipe.keep_ms, rate_hz)
+    spans: list[tuple[int, int]] = []
+    for number, hit in enumerate(hits):
+        last = number + 1 == len(hits)
+        limit = frames if last else hits[number + 1].onset_frame - before
+        head = max(hit.onset_frame - before, spans[-1][1] if spans else 0)
+        spans.append((head, max(min(hit.end_frame + keep, limit), hit.onset_frame + 1)))
+    return spans
 
 
 def _apart(onsets: NDArray[np.int64], jumps: NDArray[np.float64], gap: int) -> list[int]:

@@ -85,9 +85,9 @@ class Fall:
 class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
-    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise``, up to the attack, is that of what the noise does not
-    foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with it in
-    ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
+    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise``, up to the attack, is that of what the
+    noise does not foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with
+    rumble in ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
     ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak, and ``noise_top`` what the
     noise's surprise hardly passes. ``ended`` keeps the ends that were asked for, by dB over the floor.
     """
@@ -144,7 +144,7 @@ def _fall(power: Levels, over_ms: float) -> Fall:
 
 
 def without_rumble(samples: Samples, rate_hz: int, offset: NDArray[np.float64] | None = None) -> Samples:
-    """Return samples without what lies under 25 Hz and without their offset, their mean unless given; none comes earlier."""
+    """Return samples without what lies under 25 Hz and without their offset (their mean unless given), nothing moved ahead."""
     if not samples.shape[1]:
         return samples
     sos = _rumble_filter(rate_hz)
@@ -228,7 +228,7 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     levels = levels or hit_levels(samples, rate_hz)
     rough = rough_hit(levels, recipe)
     frames = samples.shape[1]
-    if rough.doubts and rough.doubts[0][1] == "silence":
+    if levels.silent:
         return Hit(0, frames, 0.0, "silence", 0.0)
     rise = (rough.loud - rough.first) * BLOCK_MS
     at = min((rough.first + 2) * levels.block_frames, frames)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.edges.onset import Hit, HitLevels, block_power, find_hit, without_rumble
+from wemble.core.edges.onset import DOUBTFUL, Hit, HitLevels, block_power, find_hit, without_rumble
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
@@ -69,8 +69,7 @@ def find_in_set(
     lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
-    sure = [n for n, hit in enumerate(found) if not hit.doubtful] or list(range(len(found)))
-    decides = min(sure, key=lambda n: starts[n]) if decided_by is None else decided_by
+    decides = first_to_hear(starts, [hit.confidence for hit in found]) if decided_by is None else decided_by
     together = tuple(
         replace(
             found[decides],
@@ -80,6 +79,12 @@ def find_in_set(
         for one, lag in zip(heard, lags, strict=True)
     )
     return SetFound(together, tuple(lags), decides)
+
+
+def first_to_hear(starts_s: Sequence[float], confidences: Sequence[float]) -> int:
+    """Return which microphone hears a hit first, among those that are sure of it, if any are."""
+    sure = [n for n, confidence in enumerate(confidences) if confidence >= DOUBTFUL] or list(range(len(starts_s)))
+    return min(sure, key=lambda n: starts_s[n])
 
 
 def lag_s(first: Heard, other: Heard) -> float:
