@@ -15,10 +15,11 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const clipId = useOpen((desk) => desk.clipId);
   const chosen = useOpen((desk) => desk.chosen);
   const draft = useHits((hits) => hits.draft);
+  const drafted = useHits((hits) => hits.drafted);
   const heads = useHits((hits) => hits.heads);
   const order = useHits((hits) => hits.order);
   const only = useHits((hits) => hits.only);
-  const list = useMemo(() => cells(job, draft, heads, order, only), [job, draft, heads, order, only]);
+  const list = useMemo(() => cells(job, draft, drafted, heads, order, only), [job, draft, drafted, heads, order, only]);
   const [scrollPx, setScroll] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });

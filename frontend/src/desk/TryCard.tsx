@@ -47,6 +47,7 @@ export function TryCard() {
   const revision = useOpen((state) => state.revision);
   const clipId = useOpen((state) => state.clipId);
   const draft = useHits((hits) => hits.draft);
+  const drafted = useHits((hits) => hits.drafted);
   const heads = useHits((hits) => hits.heads);
   const bench = useRef(new Bench());
   const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
@@ -55,7 +56,7 @@ export function TryCard() {
   const [everyS, setEvery] = useState(0.5);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
   const [pattern, setPattern] = useState<ReadonlySet<string>>(new Set());
-  const all = useMemo(() => things(job, cells(job, draft, heads, "name", "")), [job, draft, heads]);
+  const all = useMemo(() => things(job, cells(job, draft, drafted, heads, "name", "")), [job, draft, drafted, heads]);
   const inHand = all.flatMap((thing) => thing.hits).find((hit) => hit.clips.some((clip) => clip.id === clipId));
   const live = useRef({ pattern, inHand, old });
   useEffect(() => {

@@ -138,7 +138,7 @@ export interface Cell {
 }
 
 /** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
-export function cells(job: Job, draft: HitDraft | null, heads: Heads, order: WallOrder, only: string): Cell[] {
+export function cells(job: Job, draft: HitDraft | null, unapplied: boolean, heads: Heads, order: WallOrder, only: string): Cell[] {
   const drafted = new Map((draft?.target_ids ?? []).map((id, n) => [id, n]));
   const sets = new Map<string, Clip[]>();
   for (const clip of Object.values(job.clips).filter(speaks)) {
@@ -147,8 +147,10 @@ export function cells(job: Job, draft: HitDraft | null, heads: Heads, order: Wal
     if (set) set.push(clip);
     else sets.set(key, [clip]);
   }
+  // What was applied is known to the sample; a draft only to the block.
+  const pending = unapplied ? drafted : new Map<string, number>();
   const decides = (clip: Clip): number => Number(draft?.deciding[drafted.get(clip.finding_id ?? clip.id) ?? -1] ?? false);
-  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, drafted, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
   const words = only.toLowerCase().split(/\s+/).filter(Boolean);
   const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
   const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
