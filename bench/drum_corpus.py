@@ -111,21 +111,24 @@ def shot(name: str, hit: NDArray[np.float32], rate: int, kind: str, snr: float, 
     clean = np.concatenate([np.zeros(lead), hit, np.zeros(int(after_s * rate))]).astype(np.float32)
     level = 20 * np.log10(_rms(clean, rate).max())
     noise = room_tone(kind, len(clean), rate, level - snr, rng)
-    onset, last = stands_out(clean, noise, rate)
+    onset, last = first_heard(clean, noise, rate), last_heard(clean, noise, rate)
     return Shot(f"{name} {lead_s * 1000:.0f} ms", rate, (clean + noise)[None], clean, onset, last)
 
 
-def stands_out(clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int) -> tuple[int, int]:
+def first_heard(clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int) -> int:
     """Return the first frame at which the clean sound reaches twice the noise's RMS, which passes 95 % of its samples,
-    in the full or the upper band, and is within 60 dB of its own peak; and the last at which its 10 ms RMS lies 3 dB
-    over the noise's."""
+    in the full or the upper band, and is within 60 dB of its own peak."""
     sos = signal.butter(4, 2000, "highpass", fs=rate, output="sos")
     first = []
     for band, floor in ((clean, noise), (signal.sosfilt(sos, clean), signal.sosfilt(sos, noise))):
         over = np.flatnonzero(np.abs(band) >= max(2.0 * np.sqrt(np.mean(floor**2)), 1e-3 * np.abs(clean).max()))
         first += over[:1].tolist()
-    last = np.flatnonzero(_rms(clean, rate) >= np.sqrt(2.0 * np.mean(noise.astype(float) ** 2)))[-1]
-    return min(first), int(last)
+    return min(first)
+
+
+def last_heard(clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int) -> int:
+    """Return the last frame at which the 10 ms RMS of the clean sound lies 3 dB over the noise's."""
+    return int(np.flatnonzero(_rms(clean, rate) >= np.sqrt(2.0 * np.mean(noise.astype(float) ** 2)))[-1])
 
 
 def _rms(x: NDArray[np.float32], rate: int) -> NDArray[np.float64]:

@@ -221,9 +221,10 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     job_id, _ = bring_in(tmp_path / "tar buckets.wav", create_job(library, "Tar buckets", "drums"))
     opened = open_job(library, job_id)
     recipe = HitRecipe(many=True, before_ms=2.0)
-    assert hitting.draft_hits(library, opened.revision, recipe).target_ids == []
+    draft = hitting.draft_hits(library, opened.revision, recipe)
     answer = hitting.apply_hits(library, job_id, opened.revision, [], recipe)
     clips = sorted(library.job_at(answer.revision).clips.values(), key=lambda clip: clip.head_frame)
+    assert (draft.heads, draft.tails) == ([c.head_frame for c in clips], [c.tail_frame for c in clips])
     assert [abs(clip.head_frame + 96 - onset) <= 24 for clip, onset in zip(clips, onsets, strict=True)] == [True] * 18
     assert all(a.tail_frame <= b.head_frame for a, b in itertools.pairwise(clips))
     assert [clip.name for clip in clips[:2]] == ["tar buckets 1", "tar buckets 2"]

@@ -16,7 +16,7 @@ from wemble.actions import again, editing, edits, finding, recipes, sending
 from wemble.actions.checking import verdicts
 from wemble.actions.library import Library
 from wemble.actions.tasks import cancel_task, wait_for
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.treat import targets
 from wemble.errors import Conflict, InvalidInput, NotFound
 
@@ -201,3 +201,9 @@ def test_recipes_are_kept_by_name(library: Library) -> None:
     assert recipes.named(library, "booth close").room_before_ms == 44.0
     with pytest.raises(NotFound, match="saved are: booth close"):
         recipes.named(library, "other")
+    recipes.save(library, "boat shed", HitRecipe(shortest_gap_ms=120.0, many=True))
+    assert recipes.named_for_hits(library, "boat shed") == HitRecipe(shortest_gap_ms=120.0, many=True)
+    with pytest.raises(InvalidInput, match="for hits"):
+        recipes.named(library, "boat shed")
+    with pytest.raises(InvalidInput, match="not for hits"):
+        recipes.named_for_hits(library, "booth close")

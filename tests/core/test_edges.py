@@ -17,6 +17,7 @@ from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.room_tone import room_tone
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import clean_quiet, find_sounds, with_rooms
+from wemble.core.signal.levels import from_db
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 from wemble.errors import InvalidInput
@@ -171,6 +172,27 @@ def test_a_part_of_a_take_is_searched_like_the_whole() -> None:
     part = find(read, measured, recipe, head_frame=3 * RATE, tail_frame=6 * RATE)
     assert part.sounds.tolist() == [whole.sounds[1].tolist()]
     assert part.spans[0, 0] >= 3 * RATE and part.spans[0, 1] <= 6 * RATE
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(0, 2**31), st.floats(-46.0, -36.0))
+def test_hits_that_reach_to_the_threshold_end_there_though_the_bleed_of_others_goes_on(
+    seed: int, bleed_db: float
+) -> None:
+    rng = np.random.default_rng(seed)
+    take = from_db(-66.0) * rng.standard_normal((1, 9 * RATE))
+    take[:, RATE : 8 * RATE] += from_db(bleed_db) * rng.standard_normal(7 * RATE)
+    t = np.arange(round(0.3 * RATE)) / RATE
+    starts = [round((1.2 + 0.5 * n + rng.uniform(-0.05, 0.05)) * RATE) for n in range(12)]
+    for start in starts:
+        take[:, start : start + len(t)] += 0.4 * rng.standard_normal(len(t)) * np.exp(-35.0 * t)
+    recipe = replace(propose(measure_floor(enveloped(take)), struck=True), threshold_db=-24.0)
+    sounds = searched(take, recipe).sounds
+    assert len(sounds) == len(starts)
+    for (head, tail), start in zip(sounds, starts, strict=True):
+        assert start - 0.011 * RATE <= head <= start + 0.001 * RATE
+        assert -34.0 < 20 * np.log10(np.sqrt(np.mean(take[0, tail - 240 : tail + 240] ** 2))) < -26.0
+    assert len(searched(take, replace(recipe, reach="floor")).sounds) < len(starts)
 
 
 # --- proposals, references, refusals ---

@@ -6,6 +6,7 @@ Real recordings are measured in ``bench/``; what the tests ask is what must hold
 from __future__ import annotations
 
 import itertools
+from functools import partial
 
 import mir_eval
 import numpy as np
@@ -14,11 +15,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wemble.core.edges.decay import RingOut, ring_out
-from wemble.core.edges.hits import find_hits
+from wemble.core.edges.hits import Take, find_hits, measure_take
 from wemble.core.edges.onset import DOUBTFUL, find_hit, hit_levels, rough_hit
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.kit.mic_set import FURTHEST_S, Heard, find_in_set, lag_s
-from wemble.core.signal.levels import from_db
+from wemble.core.signal.levels import Samples, from_db
 from wemble.core.signal.reader import cut
 from wemble.errors import InvalidInput
 
@@ -167,11 +168,15 @@ def take_of_hits(seed: int, gaps_s: tuple[float, float] = (0.12, 0.6)) -> tuple[
     return mix[None].astype(np.float32), np.array(onsets)
 
 
+def measured(samples: Samples) -> Take:
+    return measure_take(partial(cut, samples), samples.shape[1], RATE)
+
+
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_hits_of_a_take_are_found_within_five_milliseconds(seed: int) -> None:
     """F-measure by mir_eval, with the 5 ms that we ask (the literature takes 50; Bello et al. 2005)."""
     samples, onsets = take_of_hits(seed)
-    hits = find_hits(lambda start, frames: cut(samples, start, frames), samples.shape[1], RATE, HitRecipe(many=True))
+    hits = find_hits(measured(samples), HitRecipe(many=True)).hits
     found = np.array([hit.onset_frame for hit in hits])
     f, precision, recall = mir_eval.onset.f_measure(onsets / RATE, found / RATE, window=0.005)
     assert f >= 0.97, (precision, recall)
@@ -182,14 +187,14 @@ def test_hits_of_a_take_are_found_within_five_milliseconds(seed: int) -> None:
 
 def test_the_shortest_gap_joins_hits_and_the_harder_rise_stays() -> None:
     samples, onsets = take_of_hits(4, (0.2, 0.21))
-
-    def count(gap_ms: float) -> int:
-        recipe = HitRecipe(many=True, shortest_gap_ms=gap_ms)
-        return len(find_hits(lambda start, frames: cut(samples, start, frames), samples.shape[1], RATE, recipe))
-
-    assert count(80.0) >= 0.95 * len(onsets)
-    assert count(450.0) <= len(onsets) // 2 + 1
-    assert find_hits(lambda start, frames: cut(samples, start, frames), 100, RATE, HitRecipe()) == []
+    take = measured(samples)
+    close, wide = (find_hits(take, HitRecipe(many=True, shortest_gap_ms=ms)) for ms in (80.0, 450.0))
+    assert len(close.hits) >= 0.95 * len(onsets) and close.together == 0
+    assert len(wide.hits) <= len(onsets) // 2 + 1
+    assert wide.together == len(close.hits) - len(wide.hits)
+    loud = find_hits(take, HitRecipe(many=True, softest_under_peak_db=4.0))
+    assert 0 < len(loud.hits) < len(close.hits) and loud.too_soft >= len(close.hits) - len(loud.hits)
+    assert find_hits(measured(samples[:, :100]), HitRecipe()).hits == ()
 
 
 def two_mics(seed: int, *, later_s: float = 0.006, begins_s: float = 0.0, rate: int = RATE) -> tuple[Heard, Heard]:

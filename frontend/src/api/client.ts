@@ -63,8 +63,8 @@ export const api = {
   names: (id: string, revision: number, pattern: string | null) =>
     json<{ names: NamesRead }>("POST", `/jobs/${id}/names/preview`, { revision, pattern }).then((answer) => answer.names),
   readNames: (id: string, base_revision: number, pattern: string) => json<EditAnswer>("POST", `/jobs/${id}/names`, { base_revision, pattern }),
-  draftHits: (id: string, revision: number, recipe: HitRecipe | null, signal: AbortSignal) =>
-    json<HitDraftAnswer>("POST", `/jobs/${id}/hits/draft`, { revision, recipe }, signal),
+  draftHits: (id: string, revision: number, target_ids: string[], recipe: HitRecipe | null, signal: AbortSignal) =>
+    json<HitDraftAnswer>("POST", `/jobs/${id}/hits/draft`, { revision, target_ids, recipe }, signal),
   applyHits: (id: string, base_revision: number, target_ids: string[], recipe: HitRecipe) =>
     json<EditAnswer>("POST", `/jobs/${id}/hits/apply`, { base_revision, target_ids, recipe }),
   turnDown: (id: string, base_revision: number, clip_ids: string[], ceiling_db: number) =>
@@ -83,8 +83,8 @@ export const api = {
     json<{ revision: number; clips: ClipVerdicts[] }>("GET", `/jobs/${id}/revisions/${revision}/verdicts`, undefined, signal),
   overlaps: (id: string, revision: number, clipId: string) => json<{ overlaps: Overlap[] }>("GET", `/jobs/${id}/revisions/${revision}/clips/${clipId}/overlaps`).then((answer) => answer.overlaps),
   source: (id: string) => json<SourceInfo>("GET", `/sources/${id}`),
-  recipes: () => json<{ recipes: Record<string, Recipe> }>("GET", "/recipes").then((answer) => answer.recipes),
-  saveRecipe: (name: string, recipe: Recipe) => json("PUT", `/recipes/${encodeURIComponent(name)}`, { recipe }),
+  recipes: () => json<{ recipes: Record<string, Recipe | HitRecipe> }>("GET", "/recipes").then((answer) => answer.recipes),
+  saveRecipe: (name: string, recipe: Recipe | HitRecipe) => json("PUT", `/recipes/${encodeURIComponent(name)}`, { recipe }),
   forgetRecipe: (name: string) => json("DELETE", `/recipes/${encodeURIComponent(name)}`),
   tasks: (id: string) => json<{ tasks: Task[] }>("GET", `/jobs/${id}/tasks`).then((answer) => answer.tasks),
   cancelTask: (id: string) => json("POST", `/tasks/${id}/cancel`),

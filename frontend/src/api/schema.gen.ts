@@ -1060,10 +1060,12 @@ export interface components {
         };
         /**
          * HitDraft
-         * @description What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
+         * @description What a recipe would do to the hits of a job, one entry a hit and file, in source frames: to the block for
+         *     one-shots, to the sample for takes, whose hits follow each other under one target.
          *
          *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
-         *     the softest first; ``doubtful`` counts those that somebody should look at.
+         *     the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
+         *     hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
          */
         HitDraft: {
             /** Target Ids */
@@ -1080,16 +1082,31 @@ export interface components {
             deciding: boolean[];
             /** Strengths */
             strengths: string[];
-            /** Doubtful */
+            /**
+             * Doubtful
+             * @default 0
+             */
             doubtful: number;
+            /**
+             * Together
+             * @default 0
+             */
+            together: number;
+            /**
+             * Too Soft
+             * @default 0
+             */
+            too_soft: number;
         };
         /**
          * HitDraftAnswer
-         * @description One entry a hit and microphone, the recipe, whether it was applied to all of them, and what the core calls doubtful
-         *     and late, and the grades by which ends are softened.
+         * @description One entry a hit and microphone, all that can be searched, the recipe, whether it was applied to all that was asked
+         *     about, what the core calls doubtful and late, and the grades by which ends are softened.
          */
         HitDraftAnswer: {
             draft: components["schemas"]["HitDraft"];
+            /** Target Ids */
+            target_ids: string[];
             recipe: components["schemas"]["HitRecipe"];
             /** Applied */
             applied: boolean;
@@ -1102,11 +1119,16 @@ export interface components {
         };
         /**
          * HitDraftBody
-         * @description What a recipe would find in the hits of a job; without one, the one that was applied last, or the usual.
+         * @description What a recipe would find in hits; without one, the one that was applied last, or the usual; no targets means all.
          */
         HitDraftBody: {
             /** Revision */
             revision: number;
+            /**
+             * Target Ids
+             * @default []
+             */
+            target_ids: string[];
             /** @default null */
             recipe: components["schemas"]["HitRecipe"] | null;
         };
@@ -1116,8 +1138,9 @@ export interface components {
          *
          *     A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
          *     ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
-         *     take closer than ``shortest_gap_ms`` are one. The microphones of a hit are cut ``together``, by the one that is named or
-         *     else by the first to hear it. A fade of 0 ms means no automatic fades, as is usual for drums.
+         *     take lie at most ``softest_under_peak_db`` under its loudest; closer than ``shortest_gap_ms`` they are one. The
+         *     microphones of a hit are cut ``together``, by the one that is named or else by the first to hear it. A fade of 0 ms
+         *     means no automatic fades, as is usual for drums.
          */
         HitRecipe: {
             /**
@@ -1145,6 +1168,11 @@ export interface components {
              * @default 0
              */
             before_ms: number;
+            /**
+             * Softest Under Peak Db
+             * @default 22
+             */
+            softest_under_peak_db: number;
             /**
              * Shortest Gap Ms
              * @default 80
@@ -1862,7 +1890,8 @@ export interface components {
          * @description How sound is told from silence, how much room it keeps, and which fades its edges get.
          *
          *     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
-         *     positive number of dB under it). A fade of 0 ms means no automatic fades.
+         *     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
+         *     to the threshold alone, as a hit does among the bleed of others. A fade of 0 ms means no automatic fades.
          */
         Recipe: {
             /**
@@ -1902,6 +1931,12 @@ export interface components {
              */
             breaths_are_sound: boolean;
             /**
+             * Reach
+             * @default floor
+             * @enum {string}
+             */
+            reach: "floor" | "threshold";
+            /**
              * Fade Ms
              * @default 10
              */
@@ -1918,7 +1953,8 @@ export interface components {
          * @description A recipe to be saved.
          */
         RecipeBody: {
-            recipe: components["schemas"]["Recipe"];
+            /** Recipe */
+            recipe: components["schemas"]["Recipe"] | components["schemas"]["HitRecipe"];
         };
         /**
          * RecipeList
@@ -1927,7 +1963,7 @@ export interface components {
         RecipeList: {
             /** Recipes */
             recipes: {
-                [key: string]: components["schemas"]["Recipe"];
+                [key: string]: components["schemas"]["Recipe"] | components["schemas"]["HitRecipe"];
             };
         };
         /**

@@ -11,6 +11,7 @@ import { commandFor } from "./commands";
 import { FindCard } from "./FindCard";
 import { HeadWall } from "./HeadWall";
 import { HitCard } from "./HitCard";
+import { useHits } from "./hits";
 import { JoinLens } from "./JoinLens";
 import { Lens } from "./Lens";
 import { MarkCard } from "./MarkCard";
@@ -114,11 +115,13 @@ function Desk({ id }: { readonly id: string }) {
   );
 }
 
-/** The strip; for drums the head wall in its place, until the strip is asked for. */
+/** The strip; for drums the head wall in its place, until the strip is asked for, or as long as a take is not cut yet. */
 function Overview() {
-  const wall = useOpen((desk) => desk.job.brief === "drums" && desk.findBy === "hits");
+  const hits = useOpen((desk) => desk.job.brief === "drums" && desk.findBy === "hits");
+  const uncut = useOpen((desk) => Object.values(desk.job.clips).every((clip) => clip.finding_id === null));
+  const take = useHits((state) => state.recipe?.many ?? false);
   const [strip, setStrip] = useState(false);
-  if (!wall) return <Strip />;
+  if (!hits || (take && uncut)) return <Strip />;
   if (!strip) return <HeadWall onStrip={() => setStrip(true)} />;
   return (
     <div className="relative h-full">

@@ -1,17 +1,13 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Check, ChevronDown, Trash2 } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
-import { useState } from "react";
-import { api } from "../api/client";
 import type { Draft, Recipe, Treatment } from "../api/types";
 import { formatTime } from "../time/format";
 import { Button } from "../ui/Button";
 import { Choices } from "../ui/Choices";
-import { Modal } from "../ui/Modal";
 import { Num } from "../ui/Num";
 import { isDoubtful } from "./ClipList";
 import { FindBySelect } from "./FindBySelect";
-import { applyRecipe, setRecipe, setScope, setTreatment, tell, useOpen } from "./state";
+import { Recipes, SaveRecipe } from "./Recipes";
+import { ScopeChoice } from "./ScopeChoice";
+import { applyRecipe, setRecipe, setTreatment, useOpen } from "./state";
 
 /** Step 1: the settings as a sentence, what becomes of the quiet, and what that does now. */
 export function FindCard() {
@@ -28,16 +24,16 @@ export function FindCard() {
           <h2 className="text-base font-bold">Find</h2>
           <span className="flex gap-1.5">
             <FindBySelect />
-            <Recipes recipe={recipe} />
+            <Recipes recipe={recipe} onUse={setRecipe} />
           </span>
         </div>
         <Sentence recipe={recipe} />
-        <Targets />
+        <ScopeChoice one="this recording" all="all recordings" />
         <Quiet drafts={drafts} />
         <Counts drafts={drafts} drafted={drafted} />
       </div>
       <div className="flex gap-2 border-t border-rule p-4">
-        <SaveRecipe recipe={recipe} />
+        <SaveRecipe recipe={recipe} command="wemble clean --recipe" />
         <Button tone="strong" className="flex-1 py-1.5" disabled={!drafted || !found || busy !== null} onClick={() => void applyRecipe()}>
           {busy ? "finding …" : drafted ? "Apply" : "Applied"}
         </Button>
@@ -56,6 +52,16 @@ function Empty() {
 }
 
 const REFERENCES: Record<Recipe["threshold_from"], string> = { full_scale: "full scale", floor: "over the floor", peak: "under the peak" };
+
+type SoundIs = "speech" | "breaths" | "loud";
+
+const SOUNDS: Record<SoundIs, { readonly name: string; readonly fields: Pick<Recipe, "reach" | "breaths_are_sound"> }> = {
+  speech: { name: "speech", fields: { reach: "floor", breaths_are_sound: false } },
+  breaths: { name: "speech, breaths", fields: { reach: "floor", breaths_are_sound: true } },
+  loud: { name: "what is louder", fields: { reach: "threshold", breaths_are_sound: true } },
+};
+
+const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
 
 function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
@@ -87,12 +93,16 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
         <Num label="shortest gap" value={recipe.shortest_gap_ms / 1000} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setRecipe({ shortest_gap_ms: Math.round(s * 1000) })} />
         . Leave <Num label="room before" value={recipe.room_before_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_before_ms")} /> before and{" "}
         <Num label="room after" value={recipe.room_after_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_after_ms")} /> after. A sound shorter than{" "}
-        <Num label="shortest sound" value={recipe.shortest_sound_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={change("shortest_sound_ms")} /> is not speech
-        {recipe.breaths_are_sound ? "." : ", nor is a breath."}
+        <Num label="shortest sound" value={recipe.shortest_sound_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={change("shortest_sound_ms")} /> is left out
+        {recipe.breaths_are_sound ? "." : ", and so is a breath."}
       </p>
-      <label className="flex items-center gap-2 text-soft">
-        <input type="checkbox" className="accent-(--ink)" checked={recipe.breaths_are_sound} onChange={(event) => setRecipe({ breaths_are_sound: event.target.checked })} />
-        keep breaths as sound
+      <label className="flex flex-wrap items-center gap-x-2 whitespace-nowrap text-soft">
+        Sound is
+        <select aria-label="what counts as sound" className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
+          {Object.entries(SOUNDS).map(([value, { name }]) => (
+            <option key={value} value={value}>{name}</option>
+          ))}
+        </select>
         {floor !== undefined && (
           <span className="ml-auto">
             floor <span className="num">{floor.toFixed(1).replace("-", "−")} dB</span>
@@ -100,23 +110,6 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
         )}
       </label>
     </>
-  );
-}
-
-function Targets() {
-  const count = useOpen((desk) => desk.targets.length);
-  const scope = useOpen((desk) => desk.scope);
-  if (count < 2) return null;
-  return (
-    <Choices
-      label="what to search"
-      value={scope}
-      choices={[
-        { value: "this", label: "this recording" },
-        { value: "all", label: "all recordings", figure: count },
-      ]}
-      onChange={setScope}
-    />
   );
 }
 
@@ -205,83 +198,5 @@ function Bridged({ drafts }: { readonly drafts: readonly Draft[] }) {
       {gaps.length} {gaps.length === 1 ? "gap was" : "gaps were"} bridged: the longest is <span className="num">{longest.toFixed(2)} s</span>, shortest to cut{" "}
       <span className="num">{(recipe.shortest_gap_ms / 1000).toFixed(2)} s</span>.
     </span>
-  );
-}
-
-function Recipes({ recipe }: { readonly recipe: Recipe }) {
-  const saved = useQuery({ queryKey: ["recipes"], queryFn: api.recipes });
-  const queries = useQueryClient();
-  const names = Object.keys(saved.data ?? {});
-  const same = (one: Recipe | undefined) => one !== undefined && JSON.stringify(one) === JSON.stringify(recipe);
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
-        <Button className="text-xs">
-          recipes <ChevronDown size={12} aria-hidden />
-        </Button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" sideOffset={4} className="z-50 min-w-52 rounded-(--radius) border border-rule bg-sheet p-1 shadow-float">
-          {names.length === 0 && <p className="px-2 py-1 text-soft">None saved yet.</p>}
-          {names.map((name) => (
-            <div key={name} className="flex items-center">
-              <DropdownMenu.Item className="flex flex-1 items-center gap-2 rounded-(--radius) px-2 py-1 outline-none data-highlighted:bg-shade" onSelect={() => setRecipe(saved.data?.[name] ?? {})}>
-                <span className="w-4">{same(saved.data?.[name]) && <Check size={14} aria-hidden />}</span>
-                {name}
-              </DropdownMenu.Item>
-              <DropdownMenu.Item
-                aria-label={`forget ${name}`}
-                className="rounded-(--radius) p-1.5 text-soft outline-none data-highlighted:bg-shade"
-                onSelect={() => void api.forgetRecipe(name).then(() => queries.invalidateQueries({ queryKey: ["recipes"] }))}
-              >
-                <Trash2 size={13} aria-hidden />
-              </DropdownMenu.Item>
-            </div>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
-  );
-}
-
-function SaveRecipe({ recipe }: { readonly recipe: Recipe }) {
-  const [open, setOpen] = useState(false);
-  const [problem, setProblem] = useState<string | null>(null);
-  const queries = useQueryClient();
-  const save = async (name: string) => {
-    try {
-      await api.saveRecipe(name, recipe);
-      await queries.invalidateQueries({ queryKey: ["recipes"] });
-      setOpen(false);
-      tell(`Recipe “${name.trim()}” is saved; wemble clean --recipe takes it too.`);
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
-    }
-  };
-  return (
-    <>
-      <Button className="flex-1 py-1.5" onClick={() => setOpen(true)}>
-        Save as recipe
-      </Button>
-      <Modal title="Save as recipe" about="Its numbers and fades can be used again on other recordings and from the shell." open={open} onClose={() => setOpen(false)}>
-        <form
-          className="flex gap-2"
-          onSubmit={(event) => {
-            event.preventDefault();
-            void save(String(new FormData(event.currentTarget).get("name") ?? ""));
-          }}
-        >
-          <input name="name" required maxLength={200} aria-label="name of the recipe" className="flex-1 rounded-(--radius) border border-rule bg-paper px-2 py-1" placeholder="booth, close microphone" />
-          <Button tone="strong" type="submit">
-            Save
-          </Button>
-        </form>
-        {problem && (
-          <p role="alert" className="mt-2 text-fail">
-            {problem}
-          </p>
-        )}
-      </Modal>
-    </>
   );
 }

@@ -1,5 +1,6 @@
 import { TriangleAlert } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { inks } from "../ui/theme";
 import { useCanvas } from "../ui/useCanvas";
 import { cells, setOnly, setOrder, useHits, type Cell, type WallOrder } from "./hits";
@@ -14,19 +15,17 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const job = useOpen((desk) => desk.job);
   const clipId = useOpen((desk) => desk.clipId);
   const chosen = useOpen((desk) => desk.chosen);
-  const draft = useHits((hits) => hits.draft);
-  const drafted = useHits((hits) => hits.drafted);
-  const heads = useHits((hits) => hits.heads);
+  const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
   const order = useHits((hits) => hits.order);
   const only = useHits((hits) => hits.only);
-  const list = useMemo(() => cells(job, draft, drafted, heads, order, only), [job, draft, drafted, heads, order, only]);
+  const list = useMemo(() => cells(job, known, order, only), [job, known, order, only]);
   const [scrollPx, setScroll] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });
   const grid = useMemo(() => wallGrid(size.widthPx || 1, list.length), [size.widthPx, list.length]);
   const [first, last] = visibleCells(grid, scrollPx, size.heightPx, list.length);
   const colours = inks();
-  const ofCell = useCallback((cell: Cell) => cell.clips.flatMap((clip) => heads.get(clip.id)?.picture ?? []), [heads]);
+  const ofCell = useCallback((cell: Cell) => cell.clips.flatMap((clip) => known.heads.get(clip.id)?.picture ?? []), [known]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D) => {
       const inHand = (cell: Cell) => cell.clips.some((clip) => (chosen.size ? chosen : NO_CLIP).has(clip.id));

@@ -2,11 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
+import type { HitDraft } from "../api/types";
 import { Button } from "../ui/Button";
 import { Choices } from "../ui/Choices";
 import { Num } from "../ui/Num";
 import { applyHits, readNames, setHitRecipe, useHits } from "./hits";
 import { FindBySelect } from "./FindBySelect";
+import { Recipes, SaveRecipe } from "./Recipes";
+import { ScopeChoice } from "./ScopeChoice";
 import { useOpen } from "./state";
 
 /** Step 1 of drums: what the names say, where a sample speaks, and what that does now. */
@@ -27,7 +30,10 @@ export function HitCard() {
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
         <div className="flex items-center justify-between">
           <h2 className="text-base font-bold">Find</h2>
-          <FindBySelect />
+          <span className="flex gap-1.5">
+            <FindBySelect />
+            <Recipes recipe={recipe} onUse={setHitRecipe} />
+          </span>
         </div>
         {recipe.many ? <TakeSentence /> : <HitSentence />}
         <Choices
@@ -40,11 +46,13 @@ export function HitCard() {
           onChange={(value) => setHitRecipe({ many: value === "many" })}
         />
         {!recipe.many && <Microphones />}
+        <ScopeChoice one="what is in hand" all="all files" />
         <HitCounts />
         <Names />
       </div>
-      <div className="border-t border-rule p-4">
-        <Button tone="strong" className="w-full py-1.5" disabled={!drafted || busy !== null} onClick={() => void applyHits()}>
+      <div className="flex gap-2 border-t border-rule p-4">
+        <SaveRecipe recipe={recipe} command={recipe.many ? "wemble find hits --recipe" : "wemble kit --recipe"} />
+        <Button tone="strong" className="flex-1 py-1.5" disabled={!drafted || busy !== null} onClick={() => void applyHits()}>
           {busy ? "finding …" : drafted ? "Apply" : "Applied"}
         </Button>
       </div>
@@ -96,7 +104,8 @@ function TakeSentence() {
   if (!recipe) return null;
   return (
     <p className="text-base leading-8">
-      Hits closer than <Num label="shortest gap" value={recipe.shortest_gap_ms} unit="ms" lowest={5} highest={60_000} step={5} onChange={(shortest_gap_ms) => setHitRecipe({ shortest_gap_ms })} /> are one. Each is over{" "}
+      A hit lies at most{" "}
+      <Num label="softest under the loudest" value={recipe.softest_under_peak_db} unit="dB" lowest={3} highest={48} step={1} onChange={(softest_under_peak_db) => setHitRecipe({ softest_under_peak_db })} /> under the loudest; hits closer than <Num label="shortest gap" value={recipe.shortest_gap_ms} unit="ms" lowest={5} highest={60_000} step={5} onChange={(shortest_gap_ms) => setHitRecipe({ shortest_gap_ms })} /> are one. Each is over{" "}
       <Num label="end over the floor" value={recipe.over_floor_db} unit="dB" lowest={0} highest={60} step={0.5} decimals={1} onChange={(over_floor_db) => setHitRecipe({ over_floor_db })} /> above the floor, or where the next one begins, and keeps{" "}
       <Num label="room after" value={recipe.keep_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={(keep_ms) => setHitRecipe({ keep_ms })} /> more. Start{" "}
       <Num label="start early" value={recipe.before_ms} unit="ms" lowest={0} highest={10_000} step={0.1} decimals={1} onChange={(before_ms) => setHitRecipe({ before_ms })} /> early.
@@ -109,10 +118,8 @@ function HitCounts() {
   const job = useOpen((desk) => desk.job);
   const many = useHits((hits) => hits.recipe?.many);
   if (!draft) return <p className="text-soft">measuring …</p>;
-  if (many) {
-    return <p aria-live="polite" className="border-t border-rule pt-3">{Object.values(job.clips).filter((clip) => clip.finding_id !== null).length} hits cut so far; Apply looks through every take.</p>;
-  }
-  const sets = new Set(Object.values(job.clips).map((clip) => clip.set_id ?? clip.id)).size;
+  if (many) return <TakeCounts draft={draft} />;
+  const sets = draft.deciding.filter(Boolean).length;
   const air = draft.target_ids.map((id, n) => {
     const base = job.findings[id] ?? job.clips[id];
     return base ? (((draft.onsets[n] ?? 0) - base.head_frame) * 1000) / (job.sources[base.source_id]?.rate_hz ?? 48_000) : 0;
@@ -128,6 +135,40 @@ function HitCounts() {
         {low.toFixed(0)}–{high.toFixed(0)} ms
       </span>
       .
+    </p>
+  );
+}
+
+/** How many hits a take has, and why they are not more. */
+function TakeCounts({ draft }: { readonly draft: HitDraft }) {
+  const recipe = useHits((hits) => hits.recipe);
+  const hits = draft.heads.length;
+  const takes = new Set(draft.target_ids).size;
+  if (hits === 0) return <p className="border-t border-rule pt-3 text-warn">No hit is loud enough to count: let softer ones count.</p>;
+  return (
+    <p aria-live="polite" className="border-t border-rule pt-3">
+      <b>
+        <span className="num">{hits}</span> {counted(hits, "hit")}
+      </b>
+      {takes > 1 && (
+        <>
+          {" "}
+          in <span className="num">{takes}</span> takes
+        </>
+      )}
+      {draft.doubtful > 0 ? <span className="text-warn">, {draft.doubtful} to look at</span> : ", none doubtful"}.
+      {draft.together > 0 && (
+        <>
+          {" "}
+          <span className="num">{draft.together}</span> more {draft.together === 1 ? "begins" : "begin"} within <span className="num">{recipe?.shortest_gap_ms} ms</span> of another: taken as one.
+        </>
+      )}
+      {draft.too_soft > 0 && (
+        <>
+          {" "}
+          <span className="num">{draft.too_soft}</span> softer {draft.too_soft === 1 ? "rise does" : "rises do"} not count.
+        </>
+      )}
     </p>
   );
 }

@@ -1,4 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { Bench, secondsAStep } from "../play/bench";
@@ -46,9 +47,7 @@ export function TryCard() {
   const job = useOpen((state) => state.job);
   const revision = useOpen((state) => state.revision);
   const clipId = useOpen((state) => state.clipId);
-  const draft = useHits((hits) => hits.draft);
-  const drafted = useHits((hits) => hits.drafted);
-  const heads = useHits((hits) => hits.heads);
+  const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
   const bench = useRef(new Bench());
   const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
   const [old, setOld] = useState(false);
@@ -56,7 +55,7 @@ export function TryCard() {
   const [everyS, setEvery] = useState(0.5);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
   const [pattern, setPattern] = useState<ReadonlySet<string>>(new Set());
-  const all = useMemo(() => things(job, cells(job, draft, drafted, heads, "name", "")), [job, draft, drafted, heads]);
+  const all = useMemo(() => things(job, cells(job, known, "name", "")), [job, known]);
   const inHand = all.flatMap((thing) => thing.hits).find((hit) => hit.clips.some((clip) => clip.id === clipId));
   const live = useRef({ pattern, inHand, old });
   useEffect(() => {

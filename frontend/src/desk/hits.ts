@@ -2,8 +2,8 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Clip, Draft, HitDraft, HitRecipe, Job } from "../api/types";
-import { clipsInOrder, startOf } from "./placement";
-import { attempt, choose, clipInHand, desk, set as setDesk, settlers, speaks, useDesk } from "./state";
+import { startOf } from "./placement";
+import { attempt, chooseInPlaceOf, clipInHand, desk, inHand, set as setDesk, settlers, speaks, useDesk } from "./state";
 
 export const HEAD_COLUMNS = 700;
 export type WallOrder = "doubt" | "name" | "air";
@@ -18,11 +18,13 @@ interface Hits {
   /** What the core calls doubtful and late, and the grades by which ends are softened; nothing before it was asked. */
   readonly limits: { readonly doubtfulUnder: number; readonly lateFromMs: number; readonly softeningsMs: readonly number[] };
   readonly heads: Heads;
+  /** The targets by which their sets are cut, as far as was asked: a draft of those in hand says nothing of the others. */
+  readonly deciding: ReadonlySet<string>;
   readonly order: WallOrder;
   readonly only: string;
 }
 
-export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, limits: { doubtfulUnder: 0, lateFromMs: Infinity, softeningsMs: [] }, heads: new Map(), order: "doubt", only: "" }));
+export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, limits: { doubtfulUnder: 0, lateFromMs: Infinity, softeningsMs: [] }, heads: new Map(), deciding: new Set(), order: "doubt", only: "" }));
 const set = (part: Partial<Hits>): void => useHits.setState(part);
 export const setOrder = (order: WallOrder): void => set({ order });
 export const setOnly = (only: string): void => set({ only });
@@ -68,16 +70,28 @@ async function draftHits(recipe: HitRecipe | null): Promise<void> {
   request = mine;
   const { id, revision } = desk();
   try {
-    const answer = await api.draftHits(id, revision, recipe, mine.signal);
+    const answer = await api.draftHits(id, revision, hitTargets(), recipe, mine.signal);
     if (request !== mine || useDesk.getState().id !== id) return;
     const dragged = recipe !== null;
     const limits = { doubtfulUnder: answer.doubtful_under, lateFromMs: answer.late_from_ms, softeningsMs: answer.softenings_ms };
-    set({ draft: answer.draft, limits, drafted: !answer.applied, ...(dragged ? {} : { recipe: answer.recipe }) });
-    const settled = answer.applied || answer.recipe.many;
-    setDesk({ targets: answer.draft.target_ids, drafted: !settled, drafts: settled ? null : asDrafts(desk().job, answer.draft) });
+    set({ draft: answer.draft, deciding: nowDeciding(answer.draft), limits, drafted: !answer.applied, ...(dragged ? {} : { recipe: answer.recipe }) });
+    setDesk({ targets: answer.target_ids, drafted: !answer.applied, drafts: answer.applied ? null : asDrafts(desk().job, answer.draft) });
   } catch (error) {
     if (!mine.signal.aborted) setDesk({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
   }
+}
+
+/** What a search is about: the hits in hand, or all. */
+function hitTargets(): string[] {
+  const state = desk();
+  if (state.scope === "all") return [];
+  return [...new Set(inHand(state).map((id) => state.job.clips[id]?.finding_id ?? id))];
+}
+
+function nowDeciding(draft: HitDraft): ReadonlySet<string> {
+  const deciding = new Set(useHits.getState().deciding);
+  draft.target_ids.forEach((target, n) => (draft.deciding[n] ? deciding.add(target) : deciding.delete(target)));
+  return deciding;
 }
 
 export function setHitRecipe(part: Partial<HitRecipe>): void {
@@ -88,14 +102,15 @@ export function setHitRecipe(part: Partial<HitRecipe>): void {
   void draftHits(next);
 }
 
-export async function applyHits(targetIds: string[] = []): Promise<void> {
+export async function applyHits(): Promise<void> {
   const { recipe } = useHits.getState();
   if (!recipe) return;
+  const before = clipInHand(desk());
   setDesk({ busy: "finding" });
-  await attempt(() => api.applyHits(desk().id, desk().revision, targetIds, recipe), () => applyHits(targetIds));
+  const targetIds = hitTargets();
+  await attempt(() => api.applyHits(desk().id, desk().revision, targetIds, recipe), applyHits);
   setDesk({ busy: null });
-  const first = clipsInOrder(desk().job).find(speaks);
-  if (!clipInHand(desk()) && first) choose(first.id);
+  chooseInPlaceOf(before);
   await settleHits();
 }
 
@@ -113,13 +128,26 @@ export const soften = (clipIds: string[], milliseconds: number): Promise<void> =
 export const loopAll = (clipIds: string[], crossfadeMs: number | null): Promise<void> =>
   attempt(() => api.loopAll(desk().id, desk().revision, clipIds, crossfadeMs), () => loopAll(clipIds, crossfadeMs));
 
+/** The entries of a draft by their target: a one-shot has one, a take one for each of its hits. */
+function byTarget(draft: HitDraft): Map<string, number[]> {
+  const entries = new Map<string, number[]>();
+  draft.target_ids.forEach((target, n) => {
+    const list = entries.get(target);
+    if (list) list.push(n);
+    else entries.set(target, [n]);
+  });
+  return entries;
+}
+
 /** A draft of hits as strip and lenses know drafts. */
 function asDrafts(job: Job, draft: HitDraft): Draft[] {
-  return draft.target_ids.map((target_id, n) => {
+  return [...byTarget(draft)].map(([target_id, entries]) => {
     const base = job.findings[target_id] ?? job.clips[target_id];
-    const [head, tail, onset] = [draft.heads[n] ?? 0, draft.tails[n] ?? 0, draft.onsets[n] ?? 0];
+    const spans = entries.flatMap((n) => [draft.heads[n] ?? 0, draft.tails[n] ?? 0]);
+    const sounds = entries.flatMap((n) => [draft.onsets[n] ?? 0, draft.tails[n] ?? 0]);
+    const kept = entries.reduce((sum, n) => sum + (draft.tails[n] ?? 0) - (draft.heads[n] ?? 0), 0);
     return {
-      target_id, source_id: base?.source_id ?? "", spans: [head, tail], sounds: [onset, tail], kept_frames: tail - head, closed_up_frames: tail - head,
+      target_id, source_id: base?.source_id ?? "", spans, sounds, kept_frames: kept, closed_up_frames: kept,
       frames: base ? base.tail_frame - base.head_frame : 0, rate_hz: job.sources[base?.source_id ?? ""]?.rate_hz ?? 48_000, clicks: 0, breaths: 0,
       shortest_gap_left_frames: 0, bridged: [], floor_db: Number.NaN, peak_db: 0, threshold_db: Number.NaN, // no level to draw: a hit is measured against itself
     };
@@ -138,8 +166,10 @@ export interface Cell {
 }
 
 /** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
-export function cells(job: Job, draft: HitDraft | null, unapplied: boolean, heads: Heads, order: WallOrder, only: string): Cell[] {
-  const drafted = new Map((draft?.target_ids ?? []).map((id, n) => [id, n]));
+export function cells(job: Job, known: Pick<Hits, "draft" | "drafted" | "deciding" | "heads">, order: WallOrder, only: string): Cell[] {
+  const { draft, heads } = known;
+  // A take that is not cut yet has one cell, and all that is drafted in it stands in the strip.
+  const drafted = new Map([...(draft ? byTarget(draft) : [])].flatMap(([target, [n, ...others]]) => (n !== undefined && others.length === 0 ? [[target, n]] : [])));
   const sets = new Map<string, Clip[]>();
   for (const clip of Object.values(job.clips).filter(speaks)) {
     const key = clip.set_id ?? clip.id;
@@ -148,8 +178,8 @@ export function cells(job: Job, draft: HitDraft | null, unapplied: boolean, head
     else sets.set(key, [clip]);
   }
   // What was applied is known to the sample; a draft only to the block.
-  const pending = unapplied ? drafted : new Map<string, number>();
-  const decides = (clip: Clip): number => Number(draft?.deciding[drafted.get(clip.finding_id ?? clip.id) ?? -1] ?? false);
+  const pending = known.drafted ? drafted : new Map<string, number>();
+  const decides = (clip: Clip): number => Number(known.deciding.has(clip.finding_id ?? clip.id));
   const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
   const words = only.toLowerCase().split(/\s+/).filter(Boolean);
   const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;

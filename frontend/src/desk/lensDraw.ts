@@ -112,7 +112,7 @@ function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: 
   ink.textBaseline = "top";
   const label = side === "head" ? "sound starts" : "sound over";
   const width = ink.measureText(label).width;
-  const left = side === "head" ? x + 5 : x - 5 - width;
+  const left = side === "head" || x - 7 < width ? x + 5 : x - 5 - width;
   ink.fillStyle = colours["sheet"] ?? "";
   ink.fillRect(left - 2, 25, width + 4, 15);
   ink.fillStyle = colours["ink"] ?? "";

@@ -115,7 +115,7 @@ export async function openDesk(id: string): Promise<void> {
     cursorFrame: 0,
     playing: false,
     loops: false,
-    findBy: opened.job.brief === "drums" ? "hits" : "sound",
+    findBy: foundBy(opened.job),
     scope: "all",
     targets: [],
     recipe: null,
@@ -134,6 +134,13 @@ export async function openDesk(id: string): Promise<void> {
   if (first) choose(first.id);
   await firstPicture(opened.job);
   if (useDesk.getState().id === id) await Promise.all([settle(), refreshVerdicts()]);
+}
+
+/** What the step Find looked for last; before anything was found, what the brief looks for. */
+function foundBy(job: Job): FindBy {
+  const last = Object.values(job.findings).at(-1);
+  const byHits = last ? !isSoundRecipe(last.recipe) : job.brief === "drums";
+  return byHits ? "hits" : "sound";
 }
 
 export function closeDesk(): void {
@@ -205,7 +212,9 @@ function chosenWith(state: Desk, clipId: string, how: "only" | "add" | "through"
 export function chooseMany(clipIds: readonly string[]): void {
   const state = desk();
   const first = clipIds[0] === undefined ? undefined : state.job.clips[clipIds[0]];
-  if (first) set({ clipId: first.id, chosen: new Set(clipIds), cursorFrame: startOf(state.job, first) });
+  if (!first) return;
+  set({ clipId: first.id, chosen: new Set(clipIds), cursorFrame: startOf(state.job, first) });
+  if (state.scope === "this") void settle();
 }
 
 /** The clips that an edit is about: all in hand that are still there. */
@@ -246,15 +255,23 @@ export async function step(direction: "undo" | "redo"): Promise<void> {
 export async function applyRecipe(): Promise<void> {
   const { recipe, treatment, id } = desk();
   if (!recipe) return;
+  const before = clipInHand(desk());
   set({ busy: "finding" });
   await attempt(
     () => api.apply(id, { base_revision: desk().revision, target_ids: chosenTargets(desk()), recipe, treatment }),
     applyRecipe,
   );
   set({ busy: null });
-  const clips = clipsInOrder(desk().job).filter(speaks);
-  if (!clipInHand(desk()) && clips[0]) choose(clips[0].id);
+  chooseInPlaceOf(before);
   await settle();
+}
+
+/** Take in hand what was found where a clip was that is no more: the first of its recording, else the first of all. */
+export function chooseInPlaceOf(gone: Clip | undefined): void {
+  if (clipInHand(desk())) return;
+  const clips = clipsInOrder(desk().job).filter(speaks);
+  const next = clips.find((clip) => gone && clip.source_id === gone.source_id && clip.tail_frame > gone.head_frame) ?? clips[0];
+  if (next) choose(next.id);
 }
 
 /** Turn the fades that come by themselves on or off, for the whole job. */

@@ -64,7 +64,7 @@ def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
     """Propose settings for targets together: those of the first one."""
     if not target_ids:
         raise InvalidInput("there is nothing to search yet; bring a recording in first")
-    return propose(library.measured(base_of(job, target_ids[0]).source_id).floor)
+    return propose(library.measured(base_of(job, target_ids[0]).source_id).floor, struck=job.brief == "drums")
 
 
 def draft(

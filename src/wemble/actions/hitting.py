@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from wemble.actions.editing import Answer, edit
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
-from wemble.core.edges.hits import find_hits, with_rooms
+from wemble.core.edges.hits import Take, TakenHits, find_hits, measure_take, with_rooms
 from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
@@ -64,10 +64,12 @@ def apply_names(library: Library, job_id: str, base_revision: int, pattern: str)
 
 @dataclass(frozen=True, slots=True)
 class HitDraft:
-    """What a recipe would do to the hits of a job, at block precision, one entry a target: source frames.
+    """What a recipe would do to the hits of a job, one entry a hit and file, in source frames: to the block for
+    one-shots, to the sample for takes, whose hits follow each other under one target.
 
     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
-    the softest first; ``doubtful`` counts those that somebody should look at.
+    the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
+    hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
     """
 
     target_ids: list[str]
@@ -77,28 +79,55 @@ class HitDraft:
     confidences: list[float]
     deciding: list[bool]
     strengths: list[str]
-    doubtful: int
+    doubtful: int = 0
+    together: int = 0
+    too_soft: int = 0
 
 
-def recipe_of(library: Library, revision_id: int) -> tuple[HitRecipe, bool]:
-    """Return the recipe that was applied to a job's hits last, or the usual one, and whether all of them have it."""
-    job = library.job_at(revision_id)
-    applied = [finding.recipe for finding in job.findings.values() if isinstance(finding.recipe, HitRecipe)]
-    everywhere = len(applied) == len(targets(job)) and all(recipe == applied[-1] for recipe in applied)
-    return (applied[-1], everywhere) if applied else (HitRecipe(), False)
+def recipe_of(library: Library, revision_id: int, target_ids: Sequence[str] = ()) -> tuple[HitRecipe, bool]:
+    """Return the recipe that some hits (all, without ids) were found by last, and whether all of them were found by it.
 
-
-def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraft:
-    """Return what a recipe would find in one-shots; from levels alone, each set by the microphone that hears it first.
-
-    A take with many hits has no draft: it is looked through on Apply.
+    Where none was found yet it is the one that was applied to others, or the usual one for files of their length.
     """
     job = library.job_at(revision_id)
+    chosen = list(target_ids or targets(job))
+    everything = [f.recipe for f in job.findings.values() if isinstance(f.recipe, HitRecipe)]
+    applied = [r for key in chosen if key in job.findings and isinstance(r := job.findings[key].recipe, HitRecipe)]
+    if applied:
+        return applied[-1], len(applied) == len(chosen) and all(recipe == applied[-1] for recipe in applied)
+    bases = [base_of(job, target) for target in chosen]
+    lengths = [(base.tail_frame - base.head_frame) / job.source(base.source_id).rate_hz for base in bases]
+    return (everything or [HitRecipe.usual(lengths)])[-1], False
+
+
+def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids: Sequence[str] = ()) -> HitDraft:
+    """Return what a recipe would find in some hits, or in all of them without ids.
+
+    One-shots are drafted from levels alone, each set by the microphone that decides.
+    """
+    job = library.job_at(revision_id)
+    chosen = list(target_ids or targets(job))
     strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
-    made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths), 0)
+    made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths))
+    draft = _draft_of_takes if recipe.many else _draft_of_sets
+    return draft(library, job, chosen, recipe, made)
+
+
+def _draft_of_takes(library: Library, job: Job, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft) -> HitDraft:
+    together, too_soft = 0, 0
+    for target in chosen:
+        sounds, found = _taken(library, base_of(job, target), recipe)
+        together, too_soft = together + found.together, too_soft + found.too_soft
+        for (head, tail), (onset, _), (confidence, _) in zip(sounds.spans, sounds.sounds, sounds.sure, strict=True):
+            _enter(made, target, (head, tail), onset, confidence, True)
+    doubtful = sum(confidence < DOUBTFUL for confidence in made.confidences)
+    return replace(made, doubtful=doubtful, together=together, too_soft=too_soft)
+
+
+def _draft_of_sets(library: Library, job: Job, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft) -> HitDraft:
     doubtful = 0
     mics = _mics(job)
-    for members in [] if recipe.many else _sets(job, targets(job), recipe):
+    for members in _sets(job, chosen, recipe):
         bases = [base_of(job, target) for target in members]
         rough = [_rough(library, base, recipe) for base in bases]
         offsets = [_offset_s(job, base) for base in bases]
@@ -112,14 +141,18 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe) -> HitDraf
         doubtful += confidence < DOUBTFUL
         for n, (target, base, rate, offset) in enumerate(zip(members, bases, rates, offsets, strict=True)):
             onset, over = round((start - offset) * rate), round((end - offset) * rate)
-            head, tail = _with_room(base, onset, over, recipe, rate)
-            made.target_ids.append(target)
-            made.onsets.append(max(onset, base.head_frame))
-            made.heads.append(head)
-            made.tails.append(tail)
-            made.confidences.append(round(confidence, 2))
-            made.deciding.append(n == decides)
+            span = _with_room(base, onset, over, recipe, rate)
+            _enter(made, target, span, max(onset, base.head_frame), confidence, n == decides)
     return replace(made, doubtful=doubtful)
+
+
+def _enter(made: HitDraft, target: str, span: tuple[int, int], onset: int, confidence: float, decides: bool) -> None:
+    made.target_ids.append(target)
+    made.heads.append(span[0])
+    made.tails.append(span[1])
+    made.onsets.append(onset)
+    made.confidences.append(round(confidence, 2))
+    made.deciding.append(decides)
 
 
 def apply_hits(
@@ -133,8 +166,8 @@ def apply_hits(
         If a set cannot be explained, or nothing is found at all.
     """
     job = library.job_at(base_revision)
-    chosen = list(target_ids or targets(job))
-    parts = [_found(library, job, members, recipe) for members in _sets(job, chosen, recipe)]
+    sets = _sets(job, list(target_ids or targets(job)), recipe)
+    parts = [_found(library, job, members, recipe) for members in sets]
     found = {target: sounds for part in parts for target, sounds in part.items()}
     if not found:
         raise InvalidInput("nothing speaks in any of these; lower the level at which a sample speaks")
@@ -142,7 +175,7 @@ def apply_hits(
     def carry_out(newest: Job) -> Edited:
         for target, sounds in found.items():
             newest = treat(newest, target, sounds, recipe, _CUT, fade_for=lambda side, edge, inner: 0).job
-        silent = len(chosen) - len(found)
+        silent = sum(map(len, sets)) - len(found)
         return Edited(newest, (f"{silent} without any sound stay as they are",) if silent else ())
 
     return edit(library, job_id, base_revision, "find hits", carry_out)
@@ -180,9 +213,8 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
     bases = [base_of(job, target) for target in members]
     rates = [job.source(base.source_id).rate_hz for base in bases]
     if recipe.many:
-        return {
-            t: s for t, b, r in zip(members, bases, rates, strict=True) if (s := _taken(library, b, r, recipe)).sounds
-        }
+        takes = {target: _taken(library, base, recipe)[0] for target, base in zip(members, bases, strict=True)}
+        return {target: sounds for target, sounds in takes.items() if sounds.sounds}
     heard = [
         Heard(
             reads(library, base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
@@ -200,20 +232,30 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
             continue
         onset, end = base.head_frame + hit.onset_frame, base.head_frame + hit.end_frame
         span = _with_room(base, onset, end, recipe, rate)
-        sounds[target] = Sounds((span,), ((onset, end),), 0.0, 0.0, hit.confidence, hit.reason)
+        sounds[target] = Sounds((span,), ((onset, end),), sure=((hit.confidence, hit.reason),))
     return sounds
 
 
-def _taken(library: Library, base: Finding | Clip, rate: int, recipe: HitRecipe) -> Sounds:
-    """Return the hits of a take; none reaches into the next."""
-    read = reads(library, base.source_id)
-    hits = find_hits(
-        lambda start, frames: read(base.head_frame + start, frames), base.tail_frame - base.head_frame, rate, recipe
-    )
-    shift = base.head_frame
-    spans = [(a + shift, b + shift) for a, b in with_rooms(hits, base.tail_frame - shift, rate, recipe)]
-    sounds = [(hit.onset_frame + shift, hit.end_frame + shift) for hit in hits]
-    return Sounds(tuple(spans), tuple(sounds), 0.0, 0.0, 1.0, "clear start")
+def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[Sounds, TakenHits]:
+    """Return the hits of a take, none of which reaches into the next, in source frames; and what was found."""
+    rate, shift = library.source(base.source_id).rate_hz, base.head_frame
+    take = _take_of(library, base)
+    found = find_hits(take, recipe)
+    spans = tuple((a + shift, b + shift) for a, b in with_rooms(found.hits, take.frames, rate, recipe))
+    sounds = tuple((hit.onset_frame + shift, hit.end_frame + shift) for hit in found.hits)
+    return Sounds(spans, sounds, sure=tuple((hit.confidence, hit.reason) for hit in found.hits)), found
+
+
+def _take_of(library: Library, base: Finding | Clip) -> Take:
+    """Return what was measured of a take, kept after the first time."""
+    read, frames, shift = reads(library, base.source_id), base.tail_frame - base.head_frame, base.head_frame
+
+    def measure() -> Take:
+        return measure_take(
+            lambda start, count: read(shift + start, count), frames, library.source(base.source_id).rate_hz
+        )
+
+    return library.takes.get((base.source_id, shift, base.tail_frame), measure)
 
 
 def _with_room(base: Finding | Clip, onset: int, end: int, recipe: HitRecipe, rate: int) -> tuple[int, int]:
@@ -234,13 +276,14 @@ def _named(members: Sequence[str], mics: dict[str, str], recipe: HitRecipe) -> i
 
 
 def _sets(job: Job, target_ids: Sequence[str], recipe: HitRecipe) -> list[list[str]]:
-    """Return targets by mic set; one that belongs to none, or any where each is cut on its own, stands alone."""
-    if not recipe.together:
+    """Return targets by mic set, whole; one that belongs to none, or any where each is cut on its own, stands alone."""
+    if not recipe.together or recipe.many:
         return [[target] for target in target_ids]
-    set_of = {clip.finding_id or clip.id: clip.set_id for clip in job.clips.values()}
-    sets: dict[str, list[str]] = {}
-    for target in target_ids:
-        sets.setdefault(set_of.get(target) or f"alone {target}", []).append(target)
+    set_of = {clip.finding_id or clip.id: clip.set_id or f"alone {clip.id}" for clip in job.clips.values()}
+    sets: dict[str, list[str]] = {set_of.get(target, target): [] for target in target_ids}
+    for target in targets(job):
+        if (name := set_of.get(target, target)) in sets:
+            sets[name].append(target)
     return list(sets.values())
 
 

@@ -18,7 +18,7 @@ from wemble.actions.library import measured_source
 from wemble.actions.sending import Request, export_files, file_names
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.words import files_to_send
-from wemble.core.edges.hits import find_hits
+from wemble.core.edges.hits import find_hits, measure_take
 from wemble.core.edges.onset import Hit, find_hit
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edges.refine import Read
@@ -110,8 +110,9 @@ def find_all_hits(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]
     """Return every hit of a take, in its own frames."""
     with _opened(path) as opened:
         source = opened.source
-        hits = find_hits(opened.read, source.frames, source.rate_hz, recipe or HitRecipe(many=True))
-        return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in hits]}
+        take = measure_take(opened.read, source.frames, source.rate_hz)
+        found = find_hits(take, recipe or HitRecipe(many=True))
+        return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in found.hits]}
 
 
 def find_loops(path: Path, near: tuple[int, int] | None) -> dict[str, Any]:

@@ -6,7 +6,7 @@ import json
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
 import click
 
@@ -14,14 +14,15 @@ from wemble import __version__
 from wemble.actions import shell
 from wemble.actions.kit_shell import KitWanted, audio_files, make_kit
 from wemble.actions.library import Library, default_home
-from wemble.actions.recipes import named
+from wemble.actions.recipes import named, named_for_hits
 from wemble.actions.sending import MapKind, Request
 from wemble.cli.serve import serve as run_server
-from wemble.core.edges.recipe import HitRecipe, Recipe
+from wemble.core.edges.recipe import HitRecipe
 from wemble.demo.build import add_demo
 from wemble.errors import InvalidInput, WembleError
 from wemble.formats.encode import KINDS
 
+T = TypeVar("T")
 FINDINGS, WRONG_USE, SOME_FAILED = 1, 2, 3
 _HOME = click.option(
     "--home", type=click.Path(path_type=Path), default=None, help="Data folder instead of WEMBLE_HOME."
@@ -88,7 +89,7 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
 
     Example: wemble find sound take.wav --json
     """
-    recipe = _recipe(home, recipe_name)
+    recipe = _saved(home, recipe_name, named)
     failed = False
     for path in files:
         try:
@@ -108,6 +109,7 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
 
 
 _JSON = click.option("--json", "as_json", is_flag=True, help="One JSON object a file.")
+_HIT_RECIPE = click.option("--recipe", "recipe_name", help="A saved recipe for hits, in place of the numbers here.")
 
 
 @find.command("onset")
@@ -118,15 +120,26 @@ _JSON = click.option("--json", "as_json", is_flag=True, help="One JSON object a 
 @click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
 @click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
 @click.option("--over-floor-db", default=3.0, show_default=True, help="It is over so many dB above the floor.")
+@_HIT_RECIPE
+@_HOME
 @_JSON
 def find_onset(
-    files: tuple[Path, ...], pattern: str | None, start_db: float, within_ms: float, over_floor_db: float, as_json: bool
+    files: tuple[Path, ...],
+    pattern: str | None,
+    start_db: float,
+    within_ms: float,
+    over_floor_db: float,
+    recipe_name: str | None,
+    home: Path | None,
+    as_json: bool,
 ) -> None:
     """Find where one-shots speak and where they are over, in frames of the file, without rooms.
 
     Example: wemble find onset kit/*.wav --mic-set "{name}_{strength}_{mic}" --json
     """
-    recipe = HitRecipe(start_under_peak_db=start_db, within_ms=within_ms, over_floor_db=over_floor_db)
+    recipe = _saved(home, recipe_name, named_for_hits) or HitRecipe(
+        start_under_peak_db=start_db, within_ms=within_ms, over_floor_db=over_floor_db
+    )
     if pattern is not None:
         _each([files], lambda paths: shell.find_onsets_of_sets(paths, pattern, recipe), as_json, _onset_line)
     _each(files, lambda path: [shell.find_onset(path, recipe)], as_json, _onset_line)
@@ -141,13 +154,25 @@ def _onset_line(row: dict[str, Any]) -> str:
 @find.command("hits")
 @_FILES
 @click.option("--shortest-gap-ms", default=80.0, show_default=True, help="Two hits closer than this are one.")
+@click.option("--softest-db", default=22.0, show_default=True, help="What lies further under the loudest is no hit.")
+@_HIT_RECIPE
+@_HOME
 @_JSON
-def find_hits(files: tuple[Path, ...], shortest_gap_ms: float, as_json: bool) -> None:
+def find_hits(
+    files: tuple[Path, ...],
+    shortest_gap_ms: float,
+    softest_db: float,
+    recipe_name: str | None,
+    home: Path | None,
+    as_json: bool,
+) -> None:
     """Find every hit of a take, also one that falls into the ring-out of another.
 
     Example: wemble find hits toms.wav --json
     """
-    recipe = HitRecipe(shortest_gap_ms=shortest_gap_ms, many=True)
+    recipe = _saved(home, recipe_name, named_for_hits) or HitRecipe(
+        shortest_gap_ms=shortest_gap_ms, softest_under_peak_db=softest_db, many=True
+    )
     _each(files, lambda path: [shell.find_all_hits(path, recipe)], as_json, _hits_text)
 
 
@@ -249,7 +274,7 @@ def clean(
 
     Example: wemble clean take.wav --recipe booth --to phrases/
     """
-    recipe = _recipe(home, recipe_name)
+    recipe = _saved(home, recipe_name, named)
     request = shell.clean_request(kind, whole, pattern)
     failed = False
     for path in files:
@@ -281,6 +306,8 @@ def clean(
 )
 @click.option("--soften-ms", type=click.Choice(["0", "1", "5", "20", "80"]), default="0", show_default=True)
 @click.option("--map", "with_map", type=click.Choice(["none", "cut", "offset"]), default="cut", show_default=True)
+@_HIT_RECIPE
+@_HOME
 def kit(
     folder: Path,
     to: Path,
@@ -291,6 +318,8 @@ def kit(
     ceiling_db: float,
     soften_ms: str,
     with_map: str,
+    recipe_name: str | None,
+    home: Path | None,
 ) -> None:
     """Make a kit of a folder of rough one-shots: names, mic sets, heads, tails, hot ones down, a map and a report.
 
@@ -298,7 +327,8 @@ def kit(
     """
     wanted = KitWanted(
         pattern=pattern,
-        recipe=HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
+        recipe=_saved(home, recipe_name, named_for_hits)
+        or HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
         ceiling_db=ceiling_db,
         soften_ms=float(soften_ms),
         send=Request(kind="as_source", what="one_shots", pattern=naming, with_map=cast(MapKind, with_map)),
@@ -326,12 +356,13 @@ def _make_demo(home: Path) -> None:
         library.close()
 
 
-def _recipe(home: Path | None, name: str | None) -> Recipe | None:
+def _saved(home: Path | None, name: str | None, look_up: Callable[[Library, str], T]) -> T | None:
+    """Return a recipe that was saved in the application, if one is asked for."""
     if name is None:
         return None
     library = Library(home or default_home(), workers=0)
     try:
-        return named(library, name)
+        return look_up(library, name)
     finally:
         library.close()
 

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import TypeAdapter, ValidationError
 
 from wemble.core.edges.floor import Floor
-from wemble.core.edges.recipe import Recipe
+from wemble.core.edges.recipe import HitRecipe, Recipe
 from wemble.core.edges.refine import BandFloors
 from wemble.errors import InvalidInput, NotFound
 
@@ -70,7 +70,7 @@ class TaskRow:
 
 
 _FLOORS = TypeAdapter(Floors)
-_RECIPE = TypeAdapter(Recipe)
+_RECIPE: TypeAdapter[Recipe | HitRecipe] = TypeAdapter(Recipe | HitRecipe)
 _SOURCE = TypeAdapter(SourceRow)
 
 
@@ -196,7 +196,7 @@ def _tasks(rows: sqlite3.Cursor) -> list[TaskRow]:
     return out
 
 
-def update_recipe(db: sqlite3.Connection, name: str, recipe: Recipe, *, now: float) -> None:
+def update_recipe(db: sqlite3.Connection, name: str, recipe: Recipe | HitRecipe, *, now: float) -> None:
     """Save a recipe under a name, in place of an earlier one of that name."""
     db.execute(
         "INSERT INTO recipe (name, body, updated_at) VALUES (:name, :body, :now) "
@@ -205,7 +205,7 @@ def update_recipe(db: sqlite3.Connection, name: str, recipe: Recipe, *, now: flo
     )
 
 
-def list_recipes(db: sqlite3.Connection) -> dict[str, Recipe]:
+def list_recipes(db: sqlite3.Connection) -> dict[str, Recipe | HitRecipe]:
     """Return the saved recipes by name."""
     rows = db.execute("SELECT name, body FROM recipe ORDER BY name COLLATE NOCASE")
     return {row["name"]: _RECIPE.validate_json(row["body"]) for row in rows}

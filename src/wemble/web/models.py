@@ -152,17 +152,19 @@ class ReadNamesBody(Body):
 
 
 class HitDraftBody(Body):
-    """What a recipe would find in the hits of a job; without one, the one that was applied last, or the usual."""
+    """What a recipe would find in hits; without one, the one that was applied last, or the usual; no targets means all."""
 
     revision: int
+    target_ids: list[str] = []
     recipe: HitRecipe | None = None
 
 
 class HitDraftAnswer(Body):
-    """One entry a hit and microphone, the recipe, whether it was applied to all of them, and what the core calls doubtful
-    and late, and the grades by which ends are softened."""
+    """One entry a hit and microphone, all that can be searched, the recipe, whether it was applied to all that was asked
+    about, what the core calls doubtful and late, and the grades by which ends are softened."""
 
     draft: HitDraft
+    target_ids: list[str]
     recipe: HitRecipe
     applied: bool
     doubtful_under: float
@@ -259,13 +261,13 @@ class SourceInfo(Body):
 class RecipeList(Body):
     """The saved recipes by name."""
 
-    recipes: dict[str, Recipe]
+    recipes: dict[str, Recipe | HitRecipe]
 
 
 class RecipeBody(Body):
     """A recipe to be saved."""
 
-    recipe: Recipe
+    recipe: Recipe | HitRecipe
 
 
 class NewUpload(Body):

@@ -131,11 +131,12 @@ def read_names(body: models.ReadNamesBody, job_id: str) -> models.EditAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/hits/draft", body=models.HitDraftBody, answer=models.HitDraftAnswer)
 def draft_hits(body: models.HitDraftBody, job_id: str) -> models.HitDraftAnswer:
     """Say what a recipe would find in hits, while its numbers are dragged."""
-    recipe, applied = hitting.recipe_of(library(), body.revision)
+    recipe, applied = hitting.recipe_of(library(), body.revision, body.target_ids)
     asked = body.recipe or recipe
-    draft = hitting.draft_hits(library(), body.revision, asked)
+    draft = hitting.draft_hits(library(), body.revision, asked, body.target_ids)
     return models.HitDraftAnswer.model_construct(
         draft=draft,
+        target_ids=targets(library().job_at(body.revision)),
         recipe=asked,
         applied=applied and asked == recipe,
         doubtful_under=DOUBTFUL,

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import median
 from typing import Literal, get_args
 
 from wemble.core.shape.curves import SHAPES, Shape
 from wemble.errors import InvalidInput
 
 Reference = Literal["full_scale", "floor", "peak"]
+Reach = Literal["floor", "threshold"]
 TreatmentKind = Literal["cut", "turn_down", "room_tone", "close_up", "split", "keep_quiet"]
 TREATMENTS: tuple[TreatmentKind, ...] = get_args(TreatmentKind)
 
@@ -18,7 +21,8 @@ class Recipe:
     """How sound is told from silence, how much room it keeps, and which fades its edges get.
 
     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
-    positive number of dB under it). A fade of 0 ms means no automatic fades.
+    positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
+    to the threshold alone, as a hit does among the bleed of others. A fade of 0 ms means no automatic fades.
     """
 
     threshold_db: float = 14.0
@@ -28,6 +32,7 @@ class Recipe:
     room_before_ms: float = 60.0
     room_after_ms: float = 180.0
     breaths_are_sound: bool = False
+    reach: Reach = "floor"
     fade_ms: float = 10.0
     fade_shape: Shape = "s"
 
@@ -36,8 +41,11 @@ class Recipe:
             value = getattr(self, name)
             if not low <= value <= high:
                 raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
-        if self.fade_shape not in SHAPES or self.threshold_from not in get_args(Reference):
-            raise InvalidInput(f"unknown fade shape {self.fade_shape!r} or reference {self.threshold_from!r}")
+        known = self.fade_shape in SHAPES and self.threshold_from in get_args(Reference)
+        if not known or self.reach not in get_args(Reach):
+            raise InvalidInput(
+                f"unknown fade shape {self.fade_shape!r}, reference {self.threshold_from!r} or reach {self.reach!r}"
+            )
 
     def threshold_dbfs(self, *, floor_db: float, peak_db: float) -> float:
         """Return the threshold in dB relative to full scale.
@@ -91,8 +99,9 @@ class HitRecipe:
 
     A hit speaks ``start_under_peak_db`` under its own peak, not further in than ``within_ms``; it is over when its
     ring-out is ``over_floor_db`` above the floor, and keeps ``keep_ms`` more. ``before_ms`` is kept in front. Hits of a
-    take closer than ``shortest_gap_ms`` are one. The microphones of a hit are cut ``together``, by the one that is named or
-    else by the first to hear it. A fade of 0 ms means no automatic fades, as is usual for drums.
+    take lie at most ``softest_under_peak_db`` under its loudest; closer than ``shortest_gap_ms`` they are one. The
+    microphones of a hit are cut ``together``, by the one that is named or else by the first to hear it. A fade of 0 ms
+    means no automatic fades, as is usual for drums.
     """
 
     start_under_peak_db: float = 40.0
@@ -100,6 +109,7 @@ class HitRecipe:
     over_floor_db: float = 3.0
     keep_ms: float = 20.0
     before_ms: float = 0.0
+    softest_under_peak_db: float = 22.0
     shortest_gap_ms: float = 80.0
     fade_ms: float = 0.0
     fade_shape: Shape = "s"
@@ -116,6 +126,20 @@ class HitRecipe:
         if self.fade_shape not in SHAPES:
             raise InvalidInput(f"unknown fade shape {self.fade_shape!r}")
 
+    @classmethod
+    def usual(cls, lengths_s: Sequence[float]) -> HitRecipe:
+        """Return the usual recipe for files of these lengths: most of them longer than a hit rings, they are takes.
+
+        Examples
+        --------
+        >>> HitRecipe.usual([0.4, 1.2, 90.0]).many, HitRecipe.usual([60.0, 90.0]).many
+        (False, True)
+        """
+        return cls(many=bool(lengths_s) and median(lengths_s) > LONGEST_RING_S)
+
+
+LONGEST_RING_S = 15.0
+"""No one-shot is longer, as a rule (our choice)."""
 
 _HIT_LIMITS = (
     ("start_under_peak_db", 6.0, 90.0),
@@ -123,6 +147,7 @@ _HIT_LIMITS = (
     ("over_floor_db", 0.0, 60.0),
     ("keep_ms", 0.0, 10_000.0),
     ("before_ms", 0.0, 10_000.0),
+    ("softest_under_peak_db", 3.0, 48.0),
     ("shortest_gap_ms", 5.0, 60_000.0),
     ("fade_ms", 0.0, 60_000.0),
 )

@@ -30,6 +30,7 @@ _LASTING_MS = 12.0
 _AUDIBLE_OVER_DB = 3.0
 _SURPRISING_OVER_DB = 2.0
 _SURPRISING_OVER_TOP_DB = 0.3
+_NEVER_DB = 200.0
 _QUIET_PIECES = 40
 _QUIET_PIECE_MS = 150.0
 
@@ -48,6 +49,12 @@ class BandFloors:
     upper_top_db: float
     predictor: tuple[float, ...] = (1.0,)
     surprising_db: float = 0.0
+
+    @classmethod
+    def at(cls, level_db: float) -> BandFloors:
+        """Return floors that a sound leaves exactly where it passes a level, with nothing else to tell it by."""
+        under = level_db - _AUDIBLE_OVER_DB
+        return cls(under, _NEVER_DB, level_db, _NEVER_DB, surprising_db=_NEVER_DB)
 
     @property
     def full_audible_db(self) -> float:

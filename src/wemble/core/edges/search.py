@@ -2,31 +2,44 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, refine_sounds
-from wemble.core.edges.silence import Found, find_sounds, with_rooms
+from wemble.core.edges.silence import HYSTERESIS_DB, Found, find_sounds, with_rooms
 
 _OVER_FLOOR_DB = 10.0
 _UNDER_SOUND_DB = 22.0
+_UNDER_PEAK_DB = 28.0
 
 
-def propose(floor: Floor) -> Recipe:
-    """Propose settings from the floor and the level of the sound.
+def propose(floor: Floor, *, struck: bool = False) -> Recipe:
+    """Propose settings from the floor and the level of the sound, which is speech unless it is ``struck``.
 
     The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
-    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it.
+    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it. What is struck may be
+    as short as a click, and follows closely (common practice: half a second joins hits into one); others are heard in
+    between, so its threshold lies a step under its own loudest.
     """
     threshold = max(floor.level_db + _OVER_FLOOR_DB, floor.level_top_db + 3.0, floor.sound_db - _UNDER_SOUND_DB)
     higher = max(0.0, floor.level_db + 60.0)
-    return Recipe(
+    proposed = Recipe(
         threshold_db=round(max(threshold, -90.0), 1),
         threshold_from="full_scale",
         room_before_ms=float(round(100.0 + 4.0 * min(higher, 20.0), -1)),
         room_after_ms=float(round(240.0 + 8.0 * min(higher, 20.0), -1)),
+    )
+    if not struck:
+        return proposed
+    return replace(
+        proposed,
+        threshold_db=round(max(proposed.threshold_db, floor.peak_db - _UNDER_PEAK_DB), 1),
+        shortest_gap_ms=80.0,
+        shortest_sound_ms=5.0,
+        breaths_are_sound=True,
+        reach="threshold",
     )
 
 
@@ -58,7 +71,7 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         dropped=in_the_way,
         rate_hz=envelope.rate_hz,
         frames=tail_frame,
-        floors=measured.band_floors,
+        floors=measured.band_floors if recipe.reach == "floor" else BandFloors.at(_released_db(measured, recipe)),
     ).clip(head_frame, tail_frame)
     sounds = sounds[sounds[:, 1] > sounds[:, 0]]
     spans = with_rooms(
@@ -76,3 +89,9 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         bridged_gaps=rough.bridged_gaps + shift,
         in_the_way=in_the_way,
     )
+
+
+def _released_db(measured: Measured, recipe: Recipe) -> float:
+    """Return the level under which a sound that reaches to the threshold alone is over."""
+    floor = measured.floor
+    return recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db) - HYSTERESIS_DB

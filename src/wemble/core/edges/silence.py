@@ -7,6 +7,9 @@
 3. Runs without a seed that lie next to a sound are its quiet consonants, and join it.
 4. Sounds closer than the shortest gap become one; each is given its rooms, which share a gap that is too short for
    both and stop short of a dropped click or breath.
+
+A recipe whose sounds reach to the threshold alone knows neither breaths nor quiet consonants: what is under way ends
+`HYSTERESIS_DB` under the threshold, whatever else stands out of the floor.
 """
 
 from __future__ import annotations
@@ -23,6 +26,7 @@ from wemble.core.edges.recipe import Recipe
 
 Spans = NDArray[np.int64]
 
+HYSTERESIS_DB = 6.0
 _ACTIVE_OVER_FLOOR_DB = 4.0
 _ACTIVE_OVER_TOP_DB = 1.0
 _DIP_MS = 40.0
@@ -74,14 +78,16 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
         In frames from the start of the envelope; empty spans where there is nothing over the threshold.
     """
     candidates, faint, seeds = _candidates(envelope, floor, recipe)
-    clicks, breaths, mains = _sort_out(envelope, floor, recipe, candidates, seeds)
+    clicks, breaths, grown = _sort_out(envelope, floor, recipe, candidates, seeds)
     dropped = np.concatenate([clicks, breaths])
-    grown = _with_consonants(envelope, floor, mains, faint, dropped)
+    if recipe.reach == "floor":
+        grown = _with_consonants(envelope, floor, grown, faint, dropped)
     gap = envelope.bins(recipe.shortest_gap_ms)
     sounds = merged(grown, gap)
     bridged = _bridged(grown, gap)
     alone = _not_inside(np.concatenate([dropped, faint]), sounds)
-    alone = _with_swell(envelope, alone, sounds)
+    if recipe.reach == "floor":
+        alone = _with_swell(envelope, alone, sounds)
     width, frames = envelope.bin_frames, envelope.frames
     in_frames = np.minimum(sounds * width, frames)
     return Found(
@@ -148,11 +154,14 @@ def clean_quiet(envelope: Envelope, floor: Floor, gaps: Spans) -> Spans:
 
 
 def _candidates(envelope: Envelope, floor: Floor, recipe: Recipe) -> tuple[Spans, Spans, Flags]:
-    """Return the active runs with a seed, those without, and the seeds."""
-    level_db = max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
-    upper_db = max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB)
+    """Return the active runs with a seed, those without that may be consonants, and the seeds."""
     threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
     seeds = envelope.level_db >= threshold
+    if recipe.reach == "threshold":
+        spans = runs(envelope.level_db >= threshold - HYSTERESIS_DB)
+        return spans[counts_in(seeds, spans) > 0], spans[:0], seeds
+    level_db = max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
+    upper_db = max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB)
     active = (envelope.level_db > min(level_db, threshold)) | (envelope.upper_db > upper_db)
     active |= envelope.sustained_db > floor.sustained_top_db
     spans = merged(runs(active), envelope.bins(_DIP_MS) + 1)

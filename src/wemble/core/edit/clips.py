@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
+from wemble.core.edit.model import Brief, Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
 from wemble.core.edit.placement import job_span
 from wemble.core.shape.points import check_points
 from wemble.errors import InvalidInput
@@ -158,8 +158,11 @@ def rename_job(job: Job, name: str) -> Edited:
     return Edited(replace(job, name=check_name(name)))
 
 
+_FIRST_LANES: dict[Brief, str] = {"voiceover": "Narration", "drums": "Hits", "release": "Music"}
+
+
 def _first_lane(job: Job) -> tuple[Job, Lane]:
     if job.lanes:
         return job, min(job.lanes.values(), key=lambda lane: lane.position)
-    lane = Lane(f"l{job.next_number}", "Narration", 0)
+    lane = Lane(f"l{job.next_number}", _FIRST_LANES[job.brief], 0)
     return replace(job, next_number=job.next_number + 1, lanes={lane.id: lane}), lane

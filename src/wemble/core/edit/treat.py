@@ -25,14 +25,16 @@ Span = tuple[int, int]
 
 @dataclass(frozen=True, slots=True)
 class Sounds:
-    """What a search found in a source: spans with rooms and sounds without, one for one, in order."""
+    """What a search found in a source: spans with rooms and sounds without, one for one, in order.
+
+    ``sure`` says of each sound how confident its onset is, and why; it is empty where nobody asked.
+    """
 
     spans: tuple[Span, ...]
     sounds: tuple[Span, ...]
-    floor_db: float
-    threshold_db: float
-    confidence: float | None = None
-    reason: str = ""
+    floor_db: float = 0.0
+    threshold_db: float = 0.0
+    sure: tuple[tuple[float, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,13 +105,21 @@ def treat(
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
     placed = _placed(job, finding, layout, earlier, fade_for, tone)
-    return placed if found.confidence is None else Edited(_sure(placed.job, finding.id, found), placed.notes)
+    return Edited(_sure(placed.job, finding.id, found), placed.notes) if found.sure else placed
 
 
 def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
-    """Return the job with what is known of the onset on the clips of a finding."""
-    clips = [clip for clip in job.clips.values() if clip.finding_id == finding_id]
-    return set_clips(job, *(replace(clip, confidence=found.confidence, reason=found.reason) for clip in clips))
+    """Return the job with what is known of its onset on every clip of a finding that has one."""
+    known = {start: sure for (start, _), sure in zip(found.sounds, found.sure, strict=True)}
+    clips = [c for c in job.clips.values() if c.finding_id == finding_id and c.sound_start_frame in known]
+    return set_clips(
+        job,
+        *(
+            replace(clip, confidence=confidence, reason=reason)
+            for clip in clips
+            for confidence, reason in [known[clip.sound_start_frame or 0]]
+        ),
+    )
 
 
 def taken_back(job: Job, finding_id: str) -> Job:
