@@ -314,3 +314,23 @@ def _an_edit(rng: random.Random, job: Job) -> Job:
         length = rng.randint(1, RATE)
         return joins.set_join(job, left.id, right.id, length, "matched", rng.randint(0, length)).job
     return edges.set_fade(job, ids, side, Fade(rng.randint(1, RATE), "linear", 0.5, "own")).job  # type: ignore[arg-type]
+
+
+@given(st.lists(st.integers(0, 10 * RATE - 1), min_size=1, max_size=12, unique=True), st.integers(1, 12 * RATE))
+def test_slices_lie_where_their_marks_were_bear_their_names_and_are_the_same_sound(places: list[int], end: int) -> None:
+    """Slices of a take begin at their marks and end at the next; a mark that ends the programme ends the last one."""
+    job = replace(job_of(Clip("a", "l0", "s0", "take", 480, 10 * RATE + 480, -480), rates=(RATE,)), brief="drums")
+    for n, at in enumerate(places):
+        job = marks.add_mark(job, at, f"hit at {at}" if n % 2 else "", "a").job
+    job = marks.set_programme(job, None, end).job
+    names = {marks.place_of(job, mark): mark.name for mark in job.marks.values() if mark.kind == "section"}
+    cut = arrange.cut_at_marks(job, ("a",)).job
+    order = sorted(cut.clips.values(), key=lambda clip: start_of(cut, clip))
+    last = min(end, 10 * RATE) if end > max(places) else 10 * RATE
+    assert [start_of(cut, clip) for clip in order] == sorted(places)
+    assert [end_of(cut, clip) for clip in order] == [*sorted(places)[1:], last]
+    assert [clip.name for clip in order] == [names[at] for at in sorted(places)]
+    assert {clip.origin_frame for clip in order} == {-480} and "a" in cut.clips
+    assert [mark.kind for mark in cut.marks.values()] == ["end"]
+    with pytest.raises(InvalidInput, match="drop one at each hit"):
+        arrange.cut_at_marks(cut, ("a",))

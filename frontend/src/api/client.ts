@@ -118,7 +118,7 @@ export const api = {
     return { channels: Number(answer.headers.get("X-Wemble-Channels")), samples: new Float32Array(await answer.arrayBuffer()) };
   },
 
-  /** Upload a file in parts; a part that fails is asked for again from where the server stands. */
+  /** Upload a file in parts, and return the upload; a part that fails is asked for again from where the server stands. */
   async upload(jobId: string, file: File, onProgress: (part: number) => void): Promise<string> {
     const upload = await json<UploadState>("POST", `/jobs/${jobId}/uploads`, { name: file.name, size_bytes: file.size });
     let offset = 0;
@@ -135,8 +135,11 @@ export const api = {
       }
       onProgress(offset / file.size);
     }
-    return (await json<{ task_id: string }>("POST", `/uploads/${upload.id}/finish`)).task_id;
+    return upload.id;
   },
+
+  /** Import a file that was uploaded, and return the task. */
+  finishUpload: (uploadId: string) => json<{ task_id: string }>("POST", `/uploads/${uploadId}/finish`).then((answer) => answer.task_id),
 };
 
 async function sendPart(uploadId: string, part: Blob, offset: number): Promise<number> {

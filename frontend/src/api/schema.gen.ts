@@ -809,6 +809,19 @@ export interface components {
             fade_removed: boolean;
         };
         /**
+         * CutAtMarks
+         * @description Cut clips into slices at the marks on them.
+         */
+        CutAtMarks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cut_at_marks";
+            /** Clip Ids */
+            clip_ids: string[];
+        };
+        /**
          * Done
          * @description It is done.
          */
@@ -929,7 +942,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"] | components["schemas"]["SetLoop"] | components["schemas"]["TurnLoop"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"] | components["schemas"]["SetLoop"] | components["schemas"]["TurnLoop"];
         };
         /**
          * Fade

@@ -3,7 +3,7 @@ import { useEffect, useReducer, useState, type DragEvent } from "react";
 import { Link } from "wouter";
 import { useShallow } from "zustand/react/shallow";
 import { Arrivals } from "../ui/Arrivals";
-import { bringIn, droppedFiles } from "../ui/bringIn";
+import { bringIn, droppedFiles, useArrivals } from "../ui/bringIn";
 import { Button } from "../ui/Button";
 import { pairInHand } from "./byHand";
 import { ClipList } from "./ClipList";
@@ -19,7 +19,7 @@ import { useSeam } from "./loops";
 import { SeamLens } from "./SeamLens";
 import { SendCard } from "./SendCard";
 import { ShapeCard } from "./ShapeCard";
-import { clipInHand, closeDesk, dismiss, openDesk, reload, useDesk, useOpen } from "./state";
+import { clipInHand, closeDesk, dismiss, openDesk, reload, reloadSoon, useDesk, useOpen } from "./state";
 import { Strip } from "./Strip";
 import { TopBar } from "./TopBar";
 import { Transport } from "./Transport";
@@ -74,8 +74,12 @@ function Desk({ id }: { readonly id: string }) {
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void droppedFiles(event.dataTransfer).then((files) => bringIn(id, files, () => void reload()));
+    void droppedFiles(event.dataTransfer).then((files) => bringIn(id, files));
   };
+  const came = useArrivals((state) => (state.jobId === id ? state.list.filter((arrival) => arrival.state === "done").length : 0));
+  useEffect(() => {
+    if (came > 0) reloadSoon();
+  }, [came]);
   return (
     <div
       className="relative flex h-full flex-col"
@@ -115,13 +119,14 @@ function Desk({ id }: { readonly id: string }) {
   );
 }
 
-/** The strip; for drums the head wall in its place, until the strip is asked for, or as long as a take is not cut yet. */
+/** The strip; for drums the head wall in its place, until the strip is asked for, or as long as there is a take to be cut. */
 function Overview() {
   const hits = useOpen((desk) => desk.job.brief === "drums" && desk.findBy === "hits");
   const uncut = useOpen((desk) => Object.values(desk.job.clips).every((clip) => clip.finding_id === null));
-  const take = useHits((state) => state.recipe?.many ?? false);
+  const alone = useOpen((desk) => Object.keys(desk.job.clips).length === 1);
+  const takes = useHits((state) => state.recipe?.many ?? false);
   const [strip, setStrip] = useState(false);
-  if (!hits || (take && uncut)) return <Strip />;
+  if (!hits || (uncut && (takes || alone))) return <Strip />;
   if (!strip) return <HeadWall onStrip={() => setStrip(true)} />;
   return (
     <div className="relative h-full">

@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { inks } from "../ui/theme";
 import { useCanvas } from "../ui/useCanvas";
-import { cells, setOnly, setOrder, useHits, type Cell, type WallOrder } from "./hits";
+import { cells, fetchHeads, setOnly, setOrder, useHits, type Cell, type WallOrder } from "./hits";
 import { chooseMany, useOpen } from "./state";
 import { drawWall } from "./wallDraw";
 import { stepped, visibleCells, wallGrid } from "./wallGeometry";
@@ -19,6 +19,7 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const order = useHits((hits) => hits.order);
   const only = useHits((hits) => hits.only);
   const list = useMemo(() => cells(job, known, order, only), [job, known, order, only]);
+  useEffect(() => void fetchHeads(), [job]);
   const [scrollPx, setScroll] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ widthPx: 0, heightPx: 0 });

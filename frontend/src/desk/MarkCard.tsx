@@ -5,9 +5,9 @@ import { formatPlace, parsePlace } from "../time/format";
 import { tempoOf } from "../time/grid";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
-import { dropMark, programmeFrom, setSyncHere } from "./byHand";
+import { cutAtMarks, dropMark, programmeFrom, setSyncHere } from "./byHand";
 import { keyOf } from "./commands";
-import { markFrame } from "./placement";
+import { endOf, markFrame, startOf } from "./placement";
 import { play } from "./listening";
 import { LoopCard } from "./LoopCard";
 import { TryCard } from "./TryCard";
@@ -94,13 +94,19 @@ function Sections() {
   const marks = Object.values(job.marks)
     .filter((mark) => mark.kind === "section" || mark.kind === "loop")
     .sort((a, b) => markFrame(job, a) - markFrame(job, b));
+  const cuts = useOpen((desk) => desk.chosen.size > 0) && marks.some((mark) => mark.kind === "section");
   return (
     <section className="space-y-2 border-t border-rule pt-3">
       <div className="flex items-center justify-between">
         <h2 className="text-base font-bold">Marks</h2>
-        <Button title={keyOf("drop a mark")} onClick={dropMark}>
-          drop one here
-        </Button>
+        <span className="flex gap-1.5">
+          <Button title={`each mark becomes a clip of its name, up to the next one; ${keyOf("cut at the marks")}`} disabled={!cuts} onClick={cutAtMarks}>
+            cut at them
+          </Button>
+          <Button title={keyOf("drop a mark")} onClick={dropMark}>
+            drop one here
+          </Button>
+        </span>
       </div>
       {marks.length === 0 && <p className="text-soft">None yet. Drop them while you listen; they stay on the sound under them.</p>}
       <ol className="divide-y divide-rule" aria-label="marks">
@@ -166,6 +172,7 @@ function MusicalTime() {
   const [bars, setBars] = useState(4);
   const [target, setTarget] = useState({ bar: 1, beat: 1 });
   const { grid } = job;
+  const span = selection ?? (clip ? { start: startOf(job, clip), end: endOf(job, clip) } : null);
   const tempo = grid ? Math.round(tempoOf(grid) * 100) / 100 : 120;
   const set = (bpm: number, beats: number) =>
     void edit({ kind: "set_grid", grid: { bpm_numerator: Math.round(bpm * 100), bpm_denominator: 100, beats_a_bar: beats, first_frame: grid?.first_frame ?? 0 } });
@@ -183,11 +190,11 @@ function MusicalTime() {
         </p>
       )}
       <p className="leading-7">
-        The selection is <Num label="bars in the selection" value={bars} unit="bars" lowest={1} highest={999} step={1} onChange={setBars} />{" "}
+        {selection ? "The selection" : "The clip in hand"} is <Num label="bars in the span" value={bars} unit="bars" lowest={1} highest={999} step={1} onChange={setBars} />{" "}
         <Button
-          disabled={!selection}
-          title={selection ? undefined : "select the bars on the strip first"}
-          onClick={() => selection && void edit({ kind: "measure_grid", start_frame: selection.start, end_frame: selection.end, bars, beats_a_bar: grid?.beats_a_bar ?? 4 })}
+          disabled={!span}
+          title={span ? undefined : "select the bars on the strip, or take a clip in hand"}
+          onClick={() => span && void edit({ kind: "measure_grid", start_frame: span.start, end_frame: span.end, bars, beats_a_bar: grid?.beats_a_bar ?? 4 })}
         >
           measure the tempo
         </Button>

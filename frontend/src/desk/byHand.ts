@@ -55,6 +55,9 @@ export function splitAtCursor(): void {
   });
 }
 
+/** Cut the clips in hand into slices at the marks on them. */
+export const cutAtMarks = (): void => void edit({ kind: "cut_at_marks", clip_ids: inHand(desk()) });
+
 export function copyToCursor(): void {
   const ids = inHand(desk());
   if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: hereFrame(), to_lane_id: null }));

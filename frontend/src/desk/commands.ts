@@ -1,5 +1,5 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { addLane, copyToCursor, crossHere, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "./byHand";
+import { addLane, copyToCursor, crossHere, cutAtMarks, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "./byHand";
 import { clipsInOrder } from "./placement";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "./listening";
 import { choose, desk, go, goTo, setHearing, setHold, setJoinLens, setLevelZoom, setLoops, setSelection, setSnaps, setSpectral, setWalking, speaks, step, type Hearing } from "./state";
@@ -65,6 +65,7 @@ export const COMMANDS: readonly Command[] = [
   command("edge", "fade over the selection", "f", () => fadeOver("selection")),
   command("edge", "crossfade here", "x", crossHere),
   command("clip", "split at the cursor", "t", splitAtCursor),
+  command("clip", "cut at the marks", "T", cutAtMarks),
   command("clip", "copy to the cursor", "e", copyToCursor),
   command("clip", "move to the cursor", "E", moveToCursor),
   command("clip", "remove", "Delete", () => removeChosen("no")),

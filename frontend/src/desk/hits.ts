@@ -32,16 +32,15 @@ export const setOnly = (only: string): void => set({ only });
 let request: AbortController | null = null;
 let headsOf = "";
 
-/** Take over the recipe that was applied last, or the usual one, and draft it; ask for the pictures if files came. */
+/** Take over the recipe that was applied last, or the usual one, and draft it. */
 export async function settleHits(): Promise<void> {
-  const { job } = desk();
-  const files = Object.values(job.clips).map((clip) => `${clip.id}${isOneHit(job, clip) ? "" : clip.head_frame}`).join();
-  if (Object.keys(job.clips).length === 0) {
+  if (Object.keys(desk().job.clips).length === 0) {
+    headsOf = "";
     set({ recipe: null, draft: null, drafted: false, heads: new Map() });
     setDesk({ drafts: null, targets: [] });
     return;
   }
-  await Promise.all([draftHits(null), headsOf === `${desk().id} ${files}` ? undefined : fetchHeads(files)]);
+  await draftHits(null);
 }
 
 settlers.set("hits", settleHits);
@@ -52,14 +51,17 @@ const isOneHit = (job: Job, clip: Clip): boolean => {
   return recipe === undefined || ("kind" in recipe && !recipe.many);
 };
 
-async function fetchHeads(files: string): Promise<void> {
-  const { id, revision } = desk();
+/** Ask for the pictures of the heads, if files came or clips were cut since they were asked for. */
+export async function fetchHeads(): Promise<void> {
+  const { id, revision, job } = desk();
+  const files = `${id} ${Object.values(job.clips).map((clip) => `${clip.id}${isOneHit(job, clip) ? "" : clip.head_frame}`).join()}`;
+  if (files === headsOf) return;
+  headsOf = files;
   try {
     const heads = await api.heads(id, revision, HEAD_COLUMNS);
-    headsOf = `${id} ${files}`;
-    set({ heads });
+    if (headsOf === files) set({ heads });
   } catch {
-    headsOf = ""; // asked again with the next edit; the wall shows names and lines until then
+    if (headsOf === files) headsOf = ""; // asked again with the next edit; the wall shows names and lines until then
   }
 }
 

@@ -341,6 +341,26 @@ export async function reload(): Promise<void> {
   await Promise.all([settle(), refreshVerdicts()]);
 }
 
+const RELOAD_EVERY_MS = 700;
+let reloadWanted = false;
+let reloading = false;
+
+/** Fetch the newest state, but not for each of hundreds of recordings that come in one after the other. */
+export function reloadSoon(): void {
+  reloadWanted = true;
+  if (reloading) return;
+  reloading = true;
+  void (async () => {
+    const { id } = desk();
+    while (reloadWanted && useDesk.getState().id === id) {
+      reloadWanted = false;
+      await reload();
+      await new Promise((resume) => setTimeout(resume, RELOAD_EVERY_MS));
+    }
+    reloading = false;
+  })();
+}
+
 /** The job with every change's `after` in place. */
 export function applied(job: Job, changes: readonly Change[]): Job {
   const next = { ...job } as Record<string, unknown>;

@@ -34,10 +34,13 @@ export function StartPage() {
     try {
       const name = files.length === 1 ? first.name.replace(/\.[^.]+$/, "").slice(0, 200) || "New job" : "New job";
       const id = await api.makeJob(name, brief);
+      const opened = () => go(`/jobs/${id}`);
       let came = false;
-      await bringIn(id, files, () => (came = true));
+      await bringIn(id, files, () => {
+        if (!came) opened(); // the rest come in while the first can be worked on
+        came = true;
+      });
       await queries.invalidateQueries({ queryKey: ["jobs"] });
-      if (came) go(`/jobs/${id}`);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     }

@@ -1,6 +1,7 @@
-/** Bringing files in: uploads one after the other, each with its own progress and its own reason if it fails. */
+/** Bringing files in: several at once, each with its own progress and its own reason if it fails. */
 import { create } from "zustand";
 import { api } from "../api/client";
+import type { Task } from "../api/types";
 
 export interface Arrival {
   readonly key: number;
@@ -25,29 +26,58 @@ const update = (key: number, part: Partial<Arrival>): void =>
 
 export const clearArrivals = (): void => useArrivals.setState({ list: [] });
 
-/** Upload and import every file; one that fails says why, and the rest go on. */
-export async function bringIn(jobId: string, files: readonly File[], onOne: () => void): Promise<void> {
+/** How many files are under way at once: enough to keep the server busy, few enough to see them come in. */
+const AT_ONCE = 6;
+
+/** Upload and import every file, several at once but in their order; one that fails says why, and the rest go on. */
+export async function bringIn(jobId: string, files: readonly File[], onOne: () => void = () => undefined): Promise<void> {
   const arrivals = files.map((file) => ({
     key: next++, name: file.name, state: "waiting" as const, progress: 0, doing: "", notes: [], taskId: null,
   }));
   useArrivals.setState(({ jobId: before, list }) => ({ jobId, list: before === jobId ? [...list, ...arrivals] : arrivals }));
+  const open = new Set<Promise<void>>();
+  let before: Promise<unknown> = Promise.resolve();
   for (const [index, file] of files.entries()) {
+    if (open.size >= AT_ONCE) await Promise.race(open);
     const key = arrivals[index]?.key ?? 0;
-    try {
-      update(key, { state: "uploading" });
-      const taskId = await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }));
-      update(key, { state: "importing", taskId });
-      await watched(jobId, key, taskId);
-      onOne();
-    } catch (error) {
-      update(key, { state: "failed", doing: error instanceof Error ? error.message : String(error) });
-    }
+    const turn = before;
+    let taken: () => void = () => undefined;
+    before = new Promise<void>((resolve) => (taken = resolve));
+    const coming: Promise<void> = bringInOne(jobId, key, file, turn, taken)
+      .then(onOne, (error: unknown) => update(key, { state: "failed", doing: error instanceof Error ? error.message : String(error) }))
+      .finally(() => {
+        taken();
+        open.delete(coming);
+      });
+    open.add(coming);
   }
+  await Promise.all(open);
+}
+
+/** Upload one file, import it when those before it are on their way, and see it come in. */
+async function bringInOne(jobId: string, key: number, file: File, turn: Promise<unknown>, taken: () => void): Promise<void> {
+  update(key, { state: "uploading" });
+  const uploadId = await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }));
+  await turn;
+  const taskId = await api.finishUpload(uploadId);
+  taken();
+  update(key, { state: "importing", taskId });
+  await watched(jobId, key, taskId);
+}
+
+const ASK_EVERY_MS = 150;
+let asked = { jobId: "", at: 0, tasks: Promise.resolve<readonly Task[]>([]) };
+
+/** The tasks of a job as they are now: all that wait for theirs share one question. */
+function tasksNow(jobId: string): Promise<readonly Task[]> {
+  const now = performance.now();
+  if (asked.jobId !== jobId || now - asked.at >= ASK_EVERY_MS) asked = { jobId, at: now, tasks: api.tasks(jobId) };
+  return asked.tasks;
 }
 
 async function watched(jobId: string, key: number, taskId: string): Promise<void> {
   for (;;) {
-    const task = (await api.tasks(jobId)).find((row) => row.id === taskId);
+    const task = (await tasksNow(jobId)).find((row) => row.id === taskId);
     if (task?.state === "done") {
       const notes = Array.isArray(task.result?.["notes"]) ? (task.result["notes"] as string[]) : [];
       update(key, { state: "done", progress: 1, notes });
@@ -57,7 +87,7 @@ async function watched(jobId: string, key: number, taskId: string): Promise<void
       throw new Error(String(task.error?.["message"] ?? "it was interrupted; bring it in again"));
     }
     update(key, { progress: 0.5 + 0.5 * (task?.progress ?? 0), doing: task?.doing ?? "" });
-    await new Promise((resume) => setTimeout(resume, 150));
+    await new Promise((resume) => setTimeout(resume, ASK_EVERY_MS));
   }
 }
 

@@ -109,6 +109,14 @@ class Split:
 
 
 @dataclass(frozen=True, slots=True)
+class CutAtMarks:
+    """Cut clips into slices at the marks on them."""
+
+    kind: Literal["cut_at_marks"]
+    clip_ids: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class MoveClips:
     """Move clips by job frames, and to another lane."""
 
@@ -310,7 +318,7 @@ class SayOfEdge:
 
 EditRequest = (
     MoveEdge | MoveEdges | PutUnder | SetFade | SetLine | FadeBetween | SetGain | RenameClip | RenameJob
-    | Split | MoveClips | MoveAudio | CopyClips | RemoveClips | AddLane | SetLane | RemoveLane | SetJoins
+    | Split | CutAtMarks | MoveClips | MoveAudio | CopyClips | RemoveClips | AddLane | SetLane | RemoveLane | SetJoins
     | SetProgramme | AddMark | MoveMark | RenameMark | RemoveMarks | SetGrid | MeasureGrid | SetSync | LineUp | SayOfEdge
     | SetLoop | TurnLoop
 )  # fmt: skip
@@ -349,6 +357,8 @@ def _changed(job: Job, request: EditRequest) -> Edited:
             return kit.set_loop(job, clip_id, start, end, crossfade)
         case TurnLoop(_, clip_id, at_frame, crossfade, ends):
             return kit.turn_loop(job, clip_id, at_frame, crossfade, ends)
+        case CutAtMarks(_, clip_ids):
+            return arrange.cut_at_marks(job, clip_ids)
         case SayOfEdge(_, clip_id, side, said):
             return walked.say_of_edge(job, clip_id, side, said)
         case Split() | MoveClips() | MoveAudio() | CopyClips() | RemoveClips() | AddLane() | SetLane() | RemoveLane():
@@ -463,6 +473,7 @@ def _described(request: EditRequest) -> tuple[str, str | None]:
 
 _LABELS = {
     "split": "split",
+    "cut_at_marks": "cut at the marks",
     "put_under": "put another recording under",
     "add_lane": "add lane",
     "remove_lane": "remove lane",

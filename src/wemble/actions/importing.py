@@ -145,6 +145,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         import_file,
         (library.home.root, path, name, job.rate_hz, upload_id is not None),
         brought_in,
+        in_turn=True,
     )
 
 

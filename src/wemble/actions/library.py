@@ -9,7 +9,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from pathlib import Path
-from threading import Lock
+from threading import Event, Lock
 from typing import Any, TypeVar
 
 from wemble.actions.executor import WorkerPool
@@ -75,6 +75,22 @@ class _Recent:
             self._values[key] = value
 
 
+class _Turns:
+    """Who is next, by key: each waits for the one that came before it, however long that takes."""
+
+    def __init__(self) -> None:
+        self._last: dict[str, Event] = {}
+        self._lock = Lock()
+
+    def take(self, key: str) -> tuple[Event | None, Event]:
+        """Return what is set when the one before is through, if there is one, and what to set when this one is."""
+        mine = Event()
+        with self._lock:
+            before = self._last.get(key)
+            self._last[key] = mine
+        return before, mine
+
+
 class Library:
     """One data folder, opened."""
 
@@ -85,6 +101,7 @@ class Library:
         self.pool = pool or WorkerPool(workers)
         self._own_pool = pool is None
         self.running: dict[str, Any] = {}
+        self.turns = _Turns()
         self._jobs, self._plans = _Recent(32), _Recent(8)
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)

@@ -28,12 +28,16 @@ def start_task(
     function: Callable[..., Any],
     args: tuple[Any, ...],
     when_done: Callable[[Any], dict[str, Any]],
+    *,
+    in_turn: bool = False,
 ) -> str:
     """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
 
     ``work`` is a scratch folder of its own: whatever is left in it when the task is over, however it ended, goes with
     it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
     """
+    before, turn = library.turns.take(job_id) if in_turn else (None, threading.Event())
     task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     with library.database.write() as db:
         records.add_task(db, task)
@@ -49,7 +53,13 @@ def start_task(
     work.mkdir()
     future = library.pool.submit_reporting(function, (work, *args), progress)
     library.running[task.id] = future
-    threading.Thread(target=_finish, args=(library, task.id, future, when_done), daemon=True).start()
+
+    def done(result: Any) -> dict[str, Any]:
+        if before is not None:
+            before.wait()
+        return when_done(result)
+
+    threading.Thread(target=_finish, args=(library, task.id, future, done, turn), daemon=True).start()
     return task.id
 
 
@@ -72,11 +82,20 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> record
     raise WorkFailed("it takes longer than expected; look at it again later")
 
 
-def _finish(library: Library, task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]) -> None:
-    state, fields = _outcome(task_id, future, when_done)
-    library.running.pop(task_id, None)
-    shutil.rmtree(library.home.scratch / task_id, ignore_errors=True)
-    _update(library, task_id, state, **fields)
+def _finish(
+    library: Library,
+    task_id: str,
+    future: WorkFuture,
+    when_done: Callable[[Any], dict[str, Any]],
+    turn: threading.Event,
+) -> None:
+    try:
+        state, fields = _outcome(task_id, future, when_done)
+        library.running.pop(task_id, None)
+        shutil.rmtree(library.home.scratch / task_id, ignore_errors=True)
+        _update(library, task_id, state, **fields)
+    finally:
+        turn.set()
 
 
 def _outcome(

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal
 
 from wemble.core.edit.clips import Edited, check_gain
 from wemble.core.edit.edges import no_longer
+from wemble.core.edit.marks import in_order, place_of
 from wemble.core.edit.model import Clip, Job, Join, Lane, Mark, Side, check_name, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, start_of
 from wemble.errors import InvalidInput
@@ -29,6 +31,51 @@ def split(job: Job, clip_ids: tuple[str, ...], at_frame: int) -> Edited:
         if clip.head_frame < at < clip.tail_frame:
             job = _cut(job, clip, at)
     return Edited(job)
+
+
+def cut_at_marks(job: Job, clip_ids: tuple[str, ...]) -> Edited:
+    """Cut clips into slices at the section marks on them: each begins at a mark, takes its name, and ends at the next.
+
+    The last one ends where the programme does, if that is marked behind the last mark. What lies before the first slice
+    and behind the last one goes; marks that became slices go with it. Raises `InvalidInput` if there are no marks.
+    """
+    bounds = [(place_of(job, mark), mark) for mark in in_order(job)]
+    sections = [(at, mark) for at, mark in bounds if mark.kind == "section"]
+    ends = [at for at, mark in bounds if mark.kind == "end"]
+    used: set[str] = set()
+    for clip in map(job.clip, clip_ids):
+        start, end = start_of(job, clip), end_of(job, clip)
+        inside = [(at, mark) for at, mark in sections if start <= at < end]
+        if inside:
+            last = min([end, *(at for at in ends if at > inside[-1][0])])
+            job = _sliced(job, clip, [(at, mark.name) for at, mark in inside], last)
+            used |= {mark.id for _, mark in inside}
+    if not used:
+        raise InvalidInput("there is no mark on the clips in hand: drop one at each hit, then cut")
+    return Edited(replace(job, marks={key: mark for key, mark in job.marks.items() if key not in used}))
+
+
+def _sliced(job: Job, clip: Clip, places: list[tuple[int, str]], end: int) -> Job:
+    """Return the job with named slices in place of a clip: they begin at job frames, the last one ends at ``end``."""
+    heads = [source_frame_from(job, clip, at) for at, _ in places]
+    tail = clip.tail_frame if end == end_of(job, clip) else source_frame_from(job, clip, end)
+    ids = [clip.id, *(f"c{job.next_number + n}" for n in range(len(places) - 1))]
+    slices = [
+        _within(
+            replace(
+                clip, id=key, name=name, head_frame=head, tail_frame=until,
+                fade_in=no_longer(clip.fade_in, until - head) if head == clip.head_frame else None,
+                fade_out=no_longer(clip.fade_out, until - head) if until == clip.tail_frame else None,
+            )
+        )
+        for key, (_, name), (head, until) in zip(ids, places, pairwise([*heads, tail]), strict=True)
+    ]  # fmt: skip
+    joins = {
+        key: replace(join, left_clip_id=ids[-1]) if join.left_clip_id == clip.id else join
+        for key, join in job.joins.items()
+    }
+    job = set_clips(replace(job, next_number=job.next_number + len(ids) - 1, joins=joins), *slices)
+    return replace(job, joins={key: join for key, join in job.joins.items() if abuts(job, join)})
 
 
 def move_clips(job: Job, clip_ids: tuple[str, ...], by_frames: int, to_lane_id: str | None = None) -> Edited:

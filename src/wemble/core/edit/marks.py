@@ -44,7 +44,8 @@ def set_programme(job: Job, start_frame: int | None, end_frame: int | None) -> E
 def add_mark(job: Job, frame: int, name: str = "", clip_id: str | None = None) -> Edited:
     """Drop a section mark at a job frame, tied to a clip if one is named and covers that frame."""
     sections = sum(mark.kind == "section" for mark in job.marks.values())
-    mark = Mark(f"m{job.next_number}", "section", check_name(name or f"Section {sections + 1}"), max(frame, 0))
+    word = "Hit" if job.brief == "drums" else "Section"
+    mark = Mark(f"m{job.next_number}", "section", check_name(name or f"{word} {sections + 1}"), max(frame, 0))
     if clip_id is not None:
         clip = job.clip(clip_id)
         at = source_frame_from(job, clip, frame)

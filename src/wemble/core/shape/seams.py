@@ -27,6 +27,7 @@ _LEAST_SEARCH_MS = 30.0
 _MOST_SEARCH_MS = 400.0
 _STARTS = 48
 _APART_MS = 2.0
+_APART_PART = 16
 _CANDIDATES = 12
 _STEP_MS = 50.0
 _STEP_DB = 3.0
@@ -101,8 +102,9 @@ def find_seams(
     chosen = starts[np.argsort(np.abs(starts - start), kind="stable")[:_STARTS]]
     pairs = _ranked(samples, chosen, ends, window)
     seams: list[Seam] = []
+    apart = max(ms_to_frames(_APART_MS, rate_hz), reach // _APART_PART)
     for alike, s, e in pairs:
-        if all(abs(s - o.start_frame) + abs(e - o.end_frame) > ms_to_frames(_APART_MS, rate_hz) for o in seams):
+        if all(abs(s - o.start_frame) + abs(e - o.end_frame) > apart for o in seams):
             seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames))
         if len(seams) == _CANDIDATES:
             break
