@@ -17,7 +17,7 @@ from wemble.core.check.edges import edge_click, edge_of
 from wemble.core.check.hits import hit_verdicts
 from wemble.core.check.table import TABLE, state_of
 from wemble.core.deliver.names import names
-from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shot_fields, shots
+from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shot_fields, shot_loops, shots
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.edges import move_edge
@@ -260,6 +260,18 @@ def test_a_loop_with_its_crossfade_is_rendered_seamless_and_its_attack_is_never_
         set_loop(job, clip.id, start, samples.shape[1] + 1, 0)
 
 
+def test_the_microphones_of_a_hit_loop_at_the_same_moments() -> None:
+    job, _, strikes = kit_job()
+    late = next(key for key, strike in strikes.items() if strike.mic == "far")
+    job = lay_out_sets(job, strikes, {late: 480}).job
+    far = job.clip(late)
+    near = next(clip for clip in job.clips.values() if clip.set_id == far.set_id and clip.id != far.id)
+    looped = set_loop(job, near.id, 20_000, 40_000, 960).job
+    at = {mark.clip_id: (mark.frame, mark.end_frame, mark.crossfade_frames) for mark in looped.marks.values()}
+    assert at == {near.id: (20_000, 40_000, 960), far.id: (20_480, 40_480, 960)}
+    assert set_loop(looped, far.id, 21_480, 41_480, 0).job.marks.keys() == looped.marks.keys()
+
+
 @settings(max_examples=15, deadline=None)
 @given(at=st.integers(3_000, 150_000), crossfade=st.sampled_from([0, 480, 1_440]))
 def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: int, crossfade: int) -> None:
@@ -277,6 +289,11 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
     assert np.array_equal(rendered[:, joint + half :], turned[:, joint + half :])
     with pytest.raises(InvalidInput, match="inside"):
         turn_loop(job, first.id, 0, 0)
+    if crossfade:  # joined, it is one shot that is looped whole
+        (shot,) = shots(job)
+        single = alone(replace(job, rate_hz=RATE), shot)
+        sent = RenderPlan(single).render(0, turned.shape[1], ArrayReader({("pad", RATE): samples}))
+        assert shot.id == first.id and np.array_equal(sent, rendered) and shot_loops(single) == [(0, turned.shape[1])]
 
 
 def test_one_shots_stand_alone_at_their_own_rate_and_the_map_shares_the_strengths() -> None:

@@ -113,14 +113,14 @@ function CellLabel({ cell, selected, index, width, height, columns, onTake }: La
       id={`cell-${cell.key}`}
       role="option"
       aria-selected={selected}
-      title={`${cell.name}: ${clip?.reason || (doubtful ? "doubtful" : "clear start")}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
+      title={`${cell.name}: ${clip?.reason || (doubtful ? "doubtful" : "clear start")}, ${cell.confidence.toFixed(2)} sure${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
       className="absolute flex items-start gap-1 px-1 text-xs leading-[17px]"
       style={{ left: (index % columns) * width, top: Math.floor(index / columns) * height, width: width - 1, height: height - 1 }}
       onClick={onTake}
     >
       {doubtful && <TriangleAlert size={11} aria-label="to look at" className="mt-[3px] shrink-0 text-warn" />}
       <bdi className={`min-w-0 flex-1 truncate ${doubtful ? "text-warn" : ""}`}>{cell.name}</bdi>
-      {cell.confidence < 0.95 && <span className="num text-soft">{cell.confidence.toFixed(2)}</span>}
+      {doubtful && <span className="num text-soft">{cell.confidence.toFixed(2)}</span>}
     </div>
   );
 }

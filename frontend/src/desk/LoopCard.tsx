@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Check, TriangleAlert } from "lucide-react";
 import { useEffect, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
@@ -8,7 +9,7 @@ import { Choices } from "../ui/Choices";
 import { Num } from "../ui/Num";
 import { loopAll } from "./hits";
 import { play } from "./listening";
-import { loopMark, loopOf, showSeam, useSeam, type Loop } from "./loops";
+import { loopMark, loopMarks, loopOf, showSeam, useSeam, type Loop } from "./loops";
 import { placed, sourceFrameAt } from "./placement";
 import { clipInHand, desk, edit, inHand, useOpen } from "./state";
 
@@ -68,7 +69,7 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
           <Num label="crossfade of the loop" value={(loop.crossfade_frames / rate) * 1000} unit="ms" lowest={0} highest={5_000} step={1} decimals={1} onChange={(ms) => take({ ...loop, crossfade_frames: Math.round((ms * rate) / 1000) })} />
           . <Figures figure={judged.data} />{" "}
           {mark && (
-            <button type="button" className="underline" onClick={() => void edit({ kind: "remove_marks", mark_ids: [mark.id] })}>
+            <button type="button" className="underline" onClick={() => void edit({ kind: "remove_marks", mark_ids: loopMarks(job, ids.includes(clip.id) ? ids : [clip.id]) })}>
               no loop
             </button>
           )}
@@ -86,7 +87,7 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
           {asked.data.map((one, n) => (
             <li key={`${one.start_frame} ${one.end_frame}`} className={`flex items-center gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${same(shown, one) ? "bg-shade" : ""}`}>
               <span className="num text-soft">{n + 1}</span>
-              <button type="button" className="num flex-1 text-left hover:underline" onClick={() => take(one)}>
+              <button type="button" className="num flex-1 text-left whitespace-nowrap hover:underline" onClick={() => take(one)}>
                 {((one.end_frame - one.start_frame) / rate).toFixed(3)} s <span className="text-xs text-soft">from {(one.start_frame / rate).toFixed(3)}</span>
               </button>
               <Figures figure={one} />
@@ -114,8 +115,8 @@ function Figures({ figure }: { readonly figure: LoopFigure | undefined }) {
   if (!figure) return null;
   const heard = figure.score >= 1;
   return (
-    <span className={`num text-xs ${heard ? "text-warn" : "text-soft"}`} title={`alike ${figure.alike}, level step ${figure.step_db} dB`}>
-      {figure.click.toFixed(1)}× {heard ? "heard" : "clean"}
+    <span className={`num flex items-center gap-1 text-xs ${heard ? "text-warn" : "text-fine"}`} title={`${heard ? "heard" : "not heard"}: alike ${figure.alike}, level step ${figure.step_db} dB`}>
+      {figure.click.toFixed(1)}× {heard ? <TriangleAlert size={11} aria-label="heard" /> : <Check size={11} aria-label="not heard" />}
     </span>
   );
 }

@@ -91,8 +91,9 @@ function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: 
 
 function Sections() {
   const job = useOpen((desk) => desk.job);
+  const inHand = useOpen((desk) => desk.clipId);
   const marks = Object.values(job.marks)
-    .filter((mark) => mark.kind === "section" || mark.kind === "loop")
+    .filter((mark) => mark.kind === "section" || (mark.kind === "loop" && (mark.clip_id === null || mark.clip_id === inHand))) // a kit has hundreds of loops
     .sort((a, b) => markFrame(job, a) - markFrame(job, b));
   const cuts = useOpen((desk) => desk.chosen.size > 0) && marks.some((mark) => mark.kind === "section");
   return (

@@ -6,7 +6,7 @@ import { Bench, secondsAStep } from "../play/bench";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
 import { cells, useHits, type Cell } from "./hits";
-import { endOf, placed, startOf } from "./placement";
+import { joinedEndOf, placed, startOf } from "./placement";
 import { chooseMany, desk, tell, useOpen } from "./state";
 
 /** Rows of the computer's keys, the softest at the bottom, as strengths lie on a keyboard. */
@@ -39,7 +39,7 @@ function spanOf(job: Job, hit: Cell, old: boolean): [number, number] {
     return old && finding ? placed(job, clip, finding.head_frame) : startOf(job, clip);
   });
   const start = Math.max(Math.min(...starts), 0);
-  return [start, Math.max(...hit.clips.map((clip) => endOf(job, clip))) - start];
+  return [start, Math.max(...hit.clips.map((clip) => joinedEndOf(job, clip))) - start];
 }
 
 /** Play samples from keys, on a beat, and in a pattern against a click: lateness is heard in rhythm. */

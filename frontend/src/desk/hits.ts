@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api } from "../api/client";
 import type { Clip, Draft, HitDraft, HitRecipe, Job } from "../api/types";
-import { startOf } from "./placement";
+import { continuing, startOf } from "./placement";
 import { attempt, chooseInPlaceOf, clipInHand, desk, inHand, set as setDesk, settlers, speaks, useDesk } from "./state";
 
 export const HEAD_COLUMNS = 700;
@@ -48,7 +48,7 @@ settlers.set("hits", settleHits);
 /** Whether a clip is all of a file that is one hit: its picture does not depend on where it was cut. */
 const isOneHit = (job: Job, clip: Clip): boolean => {
   const recipe = clip.finding_id === null ? undefined : job.findings[clip.finding_id]?.recipe;
-  return recipe === undefined || ("kind" in recipe && !recipe.many);
+  return recipe !== undefined && "kind" in recipe && !recipe.many;
 };
 
 /** Ask for the pictures of the heads, if files came or clips were cut since they were asked for. */
@@ -173,7 +173,8 @@ export function cells(job: Job, known: Pick<Hits, "draft" | "drafted" | "decidin
   // A take that is not cut yet has one cell, and all that is drafted in it stands in the strip.
   const drafted = new Map([...(draft ? byTarget(draft) : [])].flatMap(([target, [n, ...others]]) => (n !== undefined && others.length === 0 ? [[target, n]] : [])));
   const sets = new Map<string, Clip[]>();
-  for (const clip of Object.values(job.clips).filter(speaks)) {
+  const goesOn = continuing(job);
+  for (const clip of Object.values(job.clips).filter((one) => speaks(one) && !goesOn.has(one.id))) {
     const key = clip.set_id ?? clip.id;
     const set = sets.get(key);
     if (set) set.push(clip);

@@ -14,3 +14,6 @@ export function loopOf(job: Job, clip: Clip): Loop | null {
 }
 
 export const loopMark = (job: Job, clip: Clip): Mark | undefined => Object.values(job.marks).find((mark) => mark.kind === "loop" && mark.clip_id === clip.id);
+
+/** The marks of the loops that clips have: those of a hit's microphones are one loop. */
+export const loopMarks = (job: Job, clipIds: readonly string[]): string[] => clipIds.flatMap((id) => (job.clips[id] ? (loopMark(job, job.clips[id])?.id ?? []) : []));

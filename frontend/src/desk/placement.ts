@@ -9,6 +9,17 @@ export function placed(job: Job, clip: Clip, sourceFrame: number): number {
 export const startOf = (job: Job, clip: Clip): number => placed(job, clip, clip.head_frame);
 export const endOf = (job: Job, clip: Clip): number => placed(job, clip, clip.tail_frame);
 
+/** Where a clip ends together with those of its source that follow it by crossfades: a turned loop is one sound. */
+export function joinedEndOf(job: Job, clip: Clip): number {
+  const after = Object.values(job.joins).find((join) => join.left_clip_id === clip.id);
+  const next = after && job.clips[after.right_clip_id];
+  return next?.source_id === clip.source_id ? joinedEndOf(job, next) : endOf(job, clip);
+}
+
+/** The clips that go on where another of their source ends, by a crossfade. */
+export const continuing = (job: Job): ReadonlySet<string> =>
+  new Set(Object.values(job.joins).filter((join) => job.clips[join.left_clip_id]?.source_id === job.clips[join.right_clip_id]?.source_id).map((join) => join.right_clip_id));
+
 /** The source frame, not rounded, that lies at a job frame. */
 export function sourceFrameAt(job: Job, clip: Pick<Clip, "source_id" | "origin_frame">, jobFrame: number): number {
   const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;

@@ -19,7 +19,7 @@ const CLIPS = [
   clip("c4", "Bell", "soft", "far", "k2", 96_000),
   clip("c5", "Plank", "hard", "near", null, 192_000),
 ];
-const JOB = { rate_hz: 48_000, sources: { s1: { rate_hz: 48_000 } }, lanes: { l1: { id: "l1", position: 0 } }, findings: {}, clips: Object.fromEntries(CLIPS.map((one) => [one.id, one])) } as unknown as Job;
+const JOB = { rate_hz: 48_000, joins: {}, sources: { s1: { rate_hz: 48_000 } }, lanes: { l1: { id: "l1", position: 0 } }, findings: {}, clips: Object.fromEntries(CLIPS.map((one) => [one.id, one])) } as unknown as Job;
 const DRAFT: HitDraft = {
   target_ids: ["c1", "c2", "c3", "c4", "c5"], heads: [4_800, 4_800, 960, 960, 9_600], tails: [40_000, 40_000, 40_000, 40_000, 40_000], onsets: [4_800, 4_800, 960, 960, 9_648],
   confidences: [1, 1, 0.4, 0.4, 0.9], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], together: 0, too_soft: 0, doubtful: 1,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,10 +13,10 @@ from wemble.actions.library import Library
 from wemble.core.check.edges import edge_click, edge_of, tail_over_floor_db
 from wemble.core.check.table import state_of
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.kit import set_loop, soften_ends, turn_down_hot
+from wemble.core.edit.kit import microphones, same_moment, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Clip, Job
 from wemble.core.shape.seams import Seam, crossed, find_seams
-from wemble.core.signal.levels import ms_to_frames
+from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.errors import InvalidInput
 
 LONGEST_LOOPED_S = 120.0
@@ -85,41 +85,32 @@ class LoopFigure:
 
 def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tuple[int, int] | None) -> list[LoopFigure]:
     """Return loops to choose from inside a clip, the best first; ``near`` in source frames. Raises `InvalidInput`."""
-    clip = library.job_at(revision_id).clip(clip_id)
-    return [_figure(seam) for seam in _seams(library, clip, near)]
+    return [_figure(seam) for seam in _seams(library, library.job_at(revision_id), clip_id, near)]
 
 
 def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end: int, crossfade: int) -> LoopFigure:
     """Return what is heard of one loop's seam. Raises `InvalidInput` if it does not lie inside its clip."""
-    clip = library.job_at(revision_id).clip(clip_id)
+    job = library.job_at(revision_id)
+    clip = job.clip(clip_id)
     if not clip.head_frame <= start < end <= clip.tail_frame:
         raise InvalidInput("a loop lies inside its clip and ends after it starts")
-    rate = library.source(clip.source_id).rate_hz
-    samples = reads(library, clip.source_id)(clip.head_frame, clip.frames)
     shift = clip.head_frame
-    seam = crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade)
-    return _figure(
-        Seam(
-            seam.start_frame + shift,
-            seam.end_frame + shift,
-            seam.crossfade_frames,
-            seam.alike,
-            seam.click,
-            seam.step_db,
-        )
-    )
+    samples = _all_microphones(library, job, clip, shift)
+    rate = library.source(clip.source_id).rate_hz
+    return _figure(_shifted(crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade), shift))
 
 
 def loop_all(
     library: Library, job_id: str, base_revision: int, clip_ids: Sequence[str], crossfade_ms: float | None
 ) -> Answer:
-    """Give every clip of these the best loop there is, with a crossfade as asked or the shortest that is not heard."""
+    """Give every hit of these the best loop there is, with a crossfade as asked or the shortest that is not heard."""
     job = library.job_at(base_revision)
+    hits = list({clip.set_id or clip.id: clip for clip in reversed([job.clip(key) for key in clip_ids])}.values())
     found: dict[str, Seam] = {}
-    for clip in map(job.clip, clip_ids):
+    for clip in hits:
         asked = None if crossfade_ms is None else ms_to_frames(crossfade_ms, library.source(clip.source_id).rate_hz)
         try:
-            seams = _seams(library, clip, _loop_of(job, clip), asked)
+            seams = _seams(library, job, clip.id, _loop_of(job, clip), asked)
         except InvalidInput:
             continue
         if seams and seams[0].score < 1.0:
@@ -128,7 +119,7 @@ def loop_all(
     def change(newest: Job) -> Edited:
         for clip_id, seam in found.items():
             newest = set_loop(newest, clip_id, seam.start_frame, seam.end_frame, seam.crossfade_frames).job
-        return Edited(newest, (f"{len(found)} of {len(clip_ids)} have a loop whose seam is not heard",))
+        return Edited(newest, (f"{len(found)} of {len(hits)} have a loop whose seam is not heard",))
 
     return edit(library, job_id, base_revision, "loops", change)
 
@@ -140,18 +131,30 @@ def _loop_of(job: Job, clip: Clip) -> tuple[int, int] | None:
     return None
 
 
-def _seams(library: Library, clip: Clip, near: tuple[int, int] | None, crossfade: int | None = None) -> list[Seam]:
-    """Return candidates in source frames; the attack is out of their reach."""
+def _seams(
+    library: Library, job: Job, clip_id: str, near: tuple[int, int] | None, crossfade: int | None = None
+) -> list[Seam]:
+    """Return candidates in source frames, for all microphones together; the attack is out of their reach."""
+    clip = job.clip(clip_id)
     rate = library.source(clip.source_id).rate_hz
     if clip.frames > LONGEST_LOOPED_S * rate:
         raise InvalidInput(f"loops are looked for in clips of up to {LONGEST_LOOPED_S:g} s; cut it first")
     shift = clip.head_frame if clip.sound_start_frame is None else max(clip.sound_start_frame, clip.head_frame)
-    samples = reads(library, clip.source_id)(shift, clip.tail_frame - shift)
+    samples = _all_microphones(library, job, clip, shift)
     asked = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, samples.shape[1]))
-    seams = find_seams(samples, rate, near=asked, crossfade_frames=crossfade)
-    return [
-        Seam(s.start_frame + shift, s.end_frame + shift, s.crossfade_frames, s.alike, s.click, s.step_db) for s in seams
-    ]
+    return [_shifted(seam, shift) for seam in find_seams(samples, rate, near=asked, crossfade_frames=crossfade)]
+
+
+def _all_microphones(library: Library, job: Job, clip: Clip, start: int) -> Samples:
+    """Return a hit from a source frame of a clip to its tail, the channels of all microphones of its rate together."""
+    rate = library.source(clip.source_id).rate_hz
+    mics = [mic for mic in microphones(job, clip.id) if library.source(mic.source_id).rate_hz == rate]
+    frames = clip.tail_frame - start
+    return np.concatenate([reads(library, mic.source_id)(same_moment(job, clip, start, mic), frames) for mic in mics])
+
+
+def _shifted(seam: Seam, by: int) -> Seam:
+    return replace(seam, start_frame=seam.start_frame + by, end_frame=seam.end_frame + by)
 
 
 def _figure(seam: Seam) -> LoopFigure:

@@ -18,6 +18,7 @@ from wemble.actions.library import Library, new_id
 from wemble.actions.sending_kits import Shot, export_shots, shots_to_send
 from wemble.actions.tasks import start_task
 from wemble.core.deliver.names import Name, names
+from wemble.core.deliver.shots import joined
 from wemble.core.deliver.words import Piece, What, files_to_send, points_in, range_in_words, sentence
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
@@ -202,7 +203,8 @@ def _preview_of_shots(library: Library, revision_id: int, job: Job, request: Req
     words = (
         f"{len(chosen)} one-shots, {own} ({'/'.join(kinds)}, {rate_words}){with_map[request.with_map]}, and a report"
     )
-    seconds = [round(shot.clip.frames / job.source(shot.clip.source_id).rate_hz, 3) for shot in chosen]
+    frames = [sum(part.frames for part in joined(job, shot.clip)) for shot in chosen]
+    seconds = [round(n / job.source(s.clip.source_id).rate_hz, 3) for n, s in zip(frames, chosen, strict=True)]
     return Preview(
         words if chosen else "nothing", named, seconds, _doubts(library, revision_id, job, [*chosen], named, request)
     )

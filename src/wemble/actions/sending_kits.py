@@ -13,7 +13,7 @@ import numpy as np
 from wemble.actions.executor import Report
 from wemble.actions.library import Library
 from wemble.core.deliver.names import Name, names
-from wemble.core.deliver.shots import KeyPlace, alone, key_places, shot_fields, shots
+from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.edit.model import Clip, Job
 from wemble.core.render import RenderPlan
 from wemble.core.render.plan import fold
@@ -103,26 +103,14 @@ def _write(path: Path, single: Job, kind: Kind, channels: int, reader: FileReade
         writer.write(np.asarray(fold(samples, kept)), start)
     writer.close()
     if KINDS[kind].format == "WAV":
-        append_points(path, [Point(a, "Loop", b) for a, b in _loops(single)], rate_hz=single.rate_hz)
+        append_points(path, [Point(a, "Loop", b) for a, b in shot_loops(single)], rate_hz=single.rate_hz)
     return peak, over
 
 
-def _loops(single: Job) -> list[tuple[int, int]]:
-    """Return the loops of a lone clip, in frames of its file."""
-    clip = next(iter(single.clips.values()))
-    shift = clip.head_frame
-    return [
-        (mark.frame - shift, mark.end_frame - shift)
-        for mark in single.marks.values()
-        if mark.kind == "loop"
-        and mark.end_frame is not None
-        and clip.head_frame <= mark.frame < mark.end_frame <= clip.tail_frame
-    ]
-
-
 def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
-    loops = _loops(alone(job, shot.clip, whole=whole))
-    start, end = (shot.clip.head_frame, shot.clip.tail_frame) if whole else (0, None)
+    loops = shot_loops(alone(job, shot.clip, whole=whole))
+    kept_whole = whole and len(joined(job, shot.clip)) == 1
+    start, end = (shot.clip.head_frame, shot.clip.tail_frame) if kept_whole else (0, None)
     loop = loops[0] if loops else None
     return Region(shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop)
 
@@ -130,7 +118,7 @@ def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
 def _row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:
     clip = shot.clip
     source = job.source(clip.source_id)
-    loop = _loops(alone(job, clip, whole=whole))
+    loop = shot_loops(alone(job, clip, whole=whole))
     return {
         "file": shot.name,
         "source": source.name,

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from wemble.core.check.edges import Verdict, sentence
 from wemble.core.check.table import Check, state_of
-from wemble.core.edit.model import Clip
+from wemble.core.edit.model import Clip, Side
 
-HIT_CHECKS: frozenset[Check] = frozenset({"click", "tail", "attack"})
-"""What is asked of a hit's edges besides: no voice is looked for outside it."""
+HIT_CHECKS: Mapping[Side, frozenset[Check]] = {
+    "head": frozenset({"click", "attack"}),
+    "tail": frozenset({"click", "tail"}),
+}
+"""What is asked of a hit's edges besides: no voice is looked for outside it, and its ring-out may be faded."""
 
 
 def late_ms(clip: Clip, rate_hz: int) -> float:

@@ -38,6 +38,7 @@ _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
 """Between the swings of a deep tone a block or two are quiet."""
 _SLOW_MS = 12.0
+_SWELL_MS = 200.0
 _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
 _AROUND_ATTACK_MS = 20.0
@@ -243,7 +244,7 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     end = min(rough.end * levels.block_frames, frames)
     doubts = [*rough.doubts]
     if rise > _SLOW_MS:
-        doubts.append((0.6 if rise < 4 * _SLOW_MS else 0.45, f"rises slowly, over {rise:.0f} ms"))
+        doubts.append((0.9 - 0.45 * min(rise / _SWELL_MS, 1.0), f"rises slowly, over {rise:.0f} ms"))
     if not rough.met_floor:
         doubts.append((0.7, "still sounding where the file ends"))
     if unsure_ms > _UNSURE_MS:

@@ -9,7 +9,7 @@ from wemble.core.edit.clips import SPACE_BETWEEN_TAKES_S, Edited
 from wemble.core.edit.joins import set_join
 from wemble.core.edit.marks import followed
 from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, set_clips
-from wemble.core.edit.placement import start_of, to_job_frames
+from wemble.core.edit.placement import placed, source_frame_from, start_of, to_job_frames
 from wemble.core.kit.strikes import Strike
 from wemble.core.signal.levels import ms_to_frames, to_db
 from wemble.errors import InvalidInput
@@ -106,8 +106,22 @@ def turn_down_hot(job: Job, peaks: Mapping[str, float], ceiling_db: float) -> Ed
     return Edited(set_clips(job, *changed), (*notes, f"{kept} keep their gain"))
 
 
+def microphones(job: Job, clip_id: str) -> list[Clip]:
+    """Return the clips of a hit, one a microphone, the one that is named first."""
+    clip = job.clip(clip_id)
+    others = [c for c in job.clips.values() if clip.set_id is not None and c.set_id == clip.set_id and c.id != clip_id]
+    return [clip, *others]
+
+
+def same_moment(job: Job, clip: Clip, frame: int, other: Clip) -> int:
+    """Return the source frame of another microphone at which the moment of a clip's source frame lies."""
+    return frame if other.id == clip.id else source_frame_from(job, other, placed(job, clip, frame))
+
+
 def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade_frames: int) -> Edited:
-    """Give a clip its sustain loop, in source frames; the one that it had is replaced. The attack is never touched.
+    """Give a hit its sustain loop, in source frames of a clip; the one that it had is replaced.
+
+    All of its microphones loop at the same moments, and the attack is never touched.
 
     Raises
     ------
@@ -115,6 +129,14 @@ def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade
         If the loop does not lie inside the clip, or there is too little before its start for the crossfade.
     """
     clip = job.clip(clip_id)
+    for mic in microphones(job, clip_id):
+        start, end = same_moment(job, clip, start_frame, mic), same_moment(job, clip, end_frame, mic)
+        crossed_from = same_moment(job, clip, start_frame - crossfade_frames, mic)
+        job = _looped(job, mic, start, end, start - crossed_from)
+    return Edited(job)
+
+
+def _looped(job: Job, clip: Clip, start_frame: int, end_frame: int, crossfade_frames: int) -> Job:
     if not clip.head_frame <= start_frame < end_frame <= clip.tail_frame:
         raise InvalidInput("a loop lies inside its clip and ends after it starts; move the clip's edges or the loop")
     onset = clip.head_frame if clip.sound_start_frame is None else clip.sound_start_frame
@@ -126,17 +148,17 @@ def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade
             f"at most half the loop; {1000 * most / rate:.4g} ms fit here",
             details={"fits_frames": most},
         )
-    old = next((mark for mark in job.marks.values() if mark.kind == "loop" and mark.clip_id == clip_id), None)
+    old = next((mark for mark in job.marks.values() if mark.kind == "loop" and mark.clip_id == clip.id), None)
     mark = Mark(
         old.id if old else f"m{job.next_number}",
         "loop",
         old.name if old else "Loop",
         start_frame,
-        clip_id,
+        clip.id,
         end_frame,
         crossfade_frames,
     )
-    return Edited(replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark}))
+    return replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark})
 
 
 def turn_loop(

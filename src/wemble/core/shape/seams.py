@@ -8,11 +8,12 @@ the audio was continuous.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, signal
+from scipy import ndimage
 
 from wemble.core.check.click import seam_figure
 from wemble.core.shape.crossfade import correlation, crossfade_gains
@@ -34,6 +35,7 @@ _STEP_DB = 3.0
 _CLICK = 2.0
 _DEAR_MS = 100.0
 _UNEVEN = 0.04
+_ENDS_AT_ONCE = 512
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,10 +102,9 @@ def find_seams(
     if not len(starts) or not len(ends):
         starts, ends = np.array([start]), np.array([min(end, frames - 1)])
     chosen = starts[np.argsort(np.abs(starts - start), kind="stable")[:_STARTS]]
-    pairs = _ranked(samples, chosen, ends, window)
     seams: list[Seam] = []
     apart = max(ms_to_frames(_APART_MS, rate_hz), reach // _APART_PART)
-    for alike, s, e in pairs:
+    for alike, s, e in _ranked(samples, chosen, ends, window):
         if all(abs(s - o.start_frame) + abs(e - o.end_frame) > apart for o in seams):
             seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames))
         if len(seams) == _CANDIDATES:
@@ -210,32 +211,32 @@ def _asked(samples: Samples, rate_hz: int) -> tuple[int, int]:
 
 def _ranked(
     samples: Samples, starts: NDArray[np.int64], ends: NDArray[np.int64], window: int
-) -> list[tuple[float, int, int]]:
-    """Return (correlation, less a little for every dB of another level; start; end) of every pair, the best first."""
-    channels, frames = samples.shape
-    low, high = int(ends.min()) - window, int(ends.max()) + window
+) -> Iterator[tuple[float, int, int]]:
+    """Yield (correlation, less a little for every dB of another level; start; end) of every pair, the best first."""
+    frames = samples.shape[1]
     padded = np.pad(samples, ((0, 0), (window, window)))
-    field = padded[:, low + window : high + window].astype(np.float64)
-    power = np.cumsum(np.pad(np.square(field).sum(axis=0), (1, 0)))
-    pairs = []
-    for start in starts.tolist():
-        template = padded[:, start : start + 2 * window].astype(np.float64)
-        match = sum(signal.correlate(field[c], template[c], "valid", method="fft") for c in range(channels))
-        at = ends - window - low
-        size = np.sqrt(
-            np.maximum(power[at + 2 * window] - power[at], 1e-12) * max(float(np.square(template).sum()), 1e-12)
-        )
-        there = float(np.square(template).sum())
-        level = 10.0 * np.log10((power[at + 2 * window] - power[at] + 1e-12) / (there + 1e-12))
-        values = np.asarray(match)[at] / size - _UNEVEN * np.abs(level)
-        pairs += [
-            (float(v), start, int(e))
-            for v, e in zip(values, ends, strict=True)
-            if e - start > 2 * window and e < frames
-        ]
-    return sorted(pairs, key=lambda pair: -pair[0])
+    around_starts = _around(padded, starts, window)
+    of_starts = np.square(around_starts).sum(axis=1, keepdims=True) + 1e-12
+    values = np.empty((len(starts), len(ends)))
+    for at in range(0, len(ends), _ENDS_AT_ONCE):
+        around_ends = _around(padded, ends[at : at + _ENDS_AT_ONCE], window)
+        of_ends = np.square(around_ends).sum(axis=1) + 1e-12
+        alike = (around_starts @ around_ends.T) / np.sqrt(of_starts * of_ends)
+        values[:, at : at + _ENDS_AT_ONCE] = alike - _UNEVEN * np.abs(10.0 * np.log10(of_ends / of_starts))
+    values[(ends[None] - starts[:, None] <= 2 * window) | (ends[None] >= frames)] = -np.inf
+    for best in np.argsort(-values, axis=None, kind="stable"):
+        start, end = divmod(int(best), len(ends))
+        if values[start, end] == -np.inf:
+            return
+        yield float(values[start, end]), int(starts[start]), int(ends[end])
+
+
+def _around(padded: Samples, places: NDArray[np.int64], window: int) -> Samples:
+    """Return the samples around places, all channels of each in one row: (places, channels · 2 · window)."""
+    views = np.lib.stride_tricks.sliding_window_view(padded, 2 * window, axis=1)[:, places]
+    return views.transpose(1, 0, 2).reshape(len(places), -1)
 
 
 def _alike(samples: Samples, start: int, end: int, window: int) -> float:
-    pairs = _ranked(samples, np.array([start]), np.array([end]), window)
-    return pairs[0][0] if pairs else 0.0
+    alike, _, _ = next(_ranked(samples, np.array([start]), np.array([end]), window), (0.0, start, end))
+    return alike
