@@ -38,7 +38,7 @@ _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
 """Between the swings of a deep tone a block or two are quiet."""
 _SLOW_MS = 12.0
-_SWELL_MS = 200.0
+_SWELL_MS = 150.0
 _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
 _AROUND_ATTACK_MS = 20.0
