@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wemble.core.edges.decay import RingOut, ring_out
+from wemble.core.edges.decay import RingOut, follow
 from wemble.core.edges.hits import Take, find_hits, measure_take
 from wemble.core.edges.onset import DOUBTFUL, find_hit, hit_levels, rough_hit
 from wemble.core.edges.recipe import HitRecipe
@@ -135,7 +135,7 @@ def test_a_ring_out_is_never_cut_above_its_floor(decay_db_s: float, noise_db: fl
 
 def test_a_ring_out_that_the_file_ends_is_kept_whole() -> None:
     power = 10.0 ** (-np.arange(200) / 100.0)
-    kept = ring_out(power, 0, floor=1e-9, over_db=3.0, block_s=0.001, gap_s=0.25)
+    kept = follow(power, 0, floor=1e-9, block_s=0.001, gap_s=0.25).ring_out(3.0)
     assert kept == RingOut(end=200, met_floor=False, followed=False)
 
 

@@ -110,10 +110,13 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids
     strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
     made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths))
     draft = _draft_of_takes if recipe.many else _draft_of_sets
-    return draft(library, job, chosen, recipe, made)
+    return draft(library, revision_id, chosen, recipe, made)
 
 
-def _draft_of_takes(library: Library, job: Job, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft) -> HitDraft:
+def _draft_of_takes(
+    library: Library, revision_id: int, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft
+) -> HitDraft:
+    job = library.job_at(revision_id)
     together, too_soft = 0, 0
     for target in chosen:
         sounds, found = _taken(library, base_of(job, target), recipe)
@@ -124,26 +127,52 @@ def _draft_of_takes(library: Library, job: Job, chosen: Sequence[str], recipe: H
     return replace(made, doubtful=doubtful, together=together, too_soft=too_soft)
 
 
-def _draft_of_sets(library: Library, job: Job, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft) -> HitDraft:
+@dataclass(frozen=True, slots=True)
+class _Mic:
+    """What drafting again reads of one microphone of a hit, looked up once for as long as the job is."""
+
+    target_id: str
+    base: Finding | Clip
+    levels: HitLevels
+    rate_hz: int
+    offset_s: float
+
+
+def _draft_of_sets(
+    library: Library, revision_id: int, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft
+) -> HitDraft:
     doubtful = 0
-    mics = _mics(job)
-    for members in _sets(job, chosen, recipe):
-        bases = [base_of(job, target) for target in members]
-        rough = [_rough(library, base, recipe) for base in bases]
-        offsets = [_offset_s(job, base) for base in bases]
-        rates = [job.source(base.source_id).rate_hz for base in bases]
-        named = _named(members, mics, recipe)
-        starts = [one[0] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True)]
+    for mics, named in _mics_of_sets(library, revision_id, tuple(chosen), recipe):
+        rough = [_rough(mic, recipe) for mic in mics]
+        starts = [onset / mic.rate_hz + mic.offset_s for mic, (onset, _, _) in zip(mics, rough, strict=True)]
         decides = first_to_hear(starts, [confidence for _, _, confidence in rough]) if named is None else named
-        start = starts[decides]
-        end = max(one[1] / rate + offset for one, rate, offset in zip(rough, rates, offsets, strict=True))
-        confidence = rough[decides][2]
+        start, confidence = starts[decides], rough[decides][2]
+        end = max(over / mic.rate_hz + mic.offset_s for mic, (_, over, _) in zip(mics, rough, strict=True))
         doubtful += confidence < DOUBTFUL
-        for n, (target, base, rate, offset) in enumerate(zip(members, bases, rates, offsets, strict=True)):
-            onset, over = round((start - offset) * rate), round((end - offset) * rate)
-            span = _with_room(base, onset, over, recipe, rate)
-            _enter(made, target, span, max(onset, base.head_frame), confidence, n == decides)
+        for n, mic in enumerate(mics):
+            onset = round((start - mic.offset_s) * mic.rate_hz)
+            span = _with_room(mic.base, onset, round((end - mic.offset_s) * mic.rate_hz), recipe, mic.rate_hz)
+            _enter(made, mic.target_id, span, max(onset, mic.base.head_frame), confidence, n == decides)
     return replace(made, doubtful=doubtful)
+
+
+def _mics_of_sets(
+    library: Library, revision_id: int, chosen: tuple[str, ...], recipe: HitRecipe
+) -> list[tuple[list[_Mic], int | None]]:
+    """Return the microphones of each hit, and which of them is named to decide."""
+
+    def look_up() -> list[tuple[list[_Mic], int | None]]:
+        job = library.job_at(revision_id)
+        mics = _mics(job)
+
+        def mic(target: str) -> _Mic:
+            base = base_of(job, target)
+            rate = job.source(base.source_id).rate_hz
+            return _Mic(target, base, levels_of(library, base), rate, _offset_s(job, base))
+
+        return [([mic(t) for t in members], _named(members, mics, recipe)) for members in _sets(job, chosen, recipe)]
+
+    return library.hit_sets.get((revision_id, chosen, recipe.together, recipe.decided_by), look_up)
 
 
 def _enter(made: HitDraft, target: str, span: tuple[int, int], onset: int, confidence: float, decides: bool) -> None:
@@ -196,17 +225,13 @@ def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
     return library.hit_levels.get((base.source_id, *span), measure)
 
 
-def _rough(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[int, int, float]:
+def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, float]:
     """Return onset, end and confidence of a one-shot to the block, in source frames."""
-    levels = levels_of(library, base)
-    rough = rough_hit(levels, recipe)
+    levels, rough = mic.levels, rough_hit(mic.levels, recipe)
     confidence = min((doubt for doubt, _ in rough.doubts), default=1.0)
-    limit = ms_to_frames(recipe.within_ms, levels.rate_hz)
-    return (
-        base.head_frame + min(rough.first * levels.block_frames, limit),
-        base.head_frame + min(rough.end * levels.block_frames, levels.frames),
-        confidence,
-    )
+    onset = min(rough.first * levels.block_frames, ms_to_frames(recipe.within_ms, levels.rate_hz))
+    end = min(rough.end * levels.block_frames, levels.frames)
+    return mic.base.head_frame + onset, mic.base.head_frame + end, confidence
 
 
 def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe) -> dict[str, Sounds]:

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, signal
+from scipy import ndimage
 
 from wemble.core.signal.levels import Samples
-from wemble.core.signal.prediction import ORDER, prediction_error_filter
+from wemble.core.signal.prediction import ORDER, prediction_error, prediction_error_filter
 
 CONTEXT_MS = 30.0
 CREST = 4.0
@@ -73,10 +73,10 @@ def _channel_seam(heard: Samples, at: int, known: Sequence[Samples]) -> float:
     if not pieces:
         return 0.0
     predictor = prediction_error_filter(pieces)
-    residuals = [np.abs(signal.lfilter(predictor, 1.0, piece))[ORDER:] for piece in pieces]
+    residuals = [np.abs(prediction_error(predictor, piece))[ORDER:] for piece in pieces]
     usual = CREST * float(np.sqrt(np.mean(np.square(np.concatenate(residuals)))))
     hidden = float(np.sqrt(np.mean(np.square(np.concatenate(pieces))))) * HIDDEN_UNDER
-    surprise = np.abs(signal.lfilter(predictor, 1.0, heard.astype(np.float64)))[max(at - ORDER, ORDER) : at + ORDER + 2]
+    surprise = np.abs(prediction_error(predictor, heard.astype(np.float64)))[max(at - ORDER, ORDER) : at + ORDER + 2]
     return float(np.max(surprise, initial=0.0) / max(usual, hidden, LOWER_BOUND))
 
 
@@ -84,8 +84,8 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], know
     predictor = prediction_error_filter([source])
     start, stop, _ = known.indices(len(source))
     uncut = np.zeros(len(source))
-    uncut[start + ORDER : stop] = np.abs(signal.lfilter(predictor, 1.0, source))[start + ORDER : stop]
-    heard = np.abs(signal.lfilter(predictor, 1.0, source * gain))
+    uncut[start + ORDER : stop] = np.abs(prediction_error(predictor, source))[start + ORDER : stop]
+    heard = np.abs(prediction_error(predictor, source * gain))
     changed = np.flatnonzero(gain < 1.0)
     if not len(changed):
         return 0.0

@@ -11,10 +11,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from wemble.core.signal.levels import Samples, from_db, ms_to_frames
-from wemble.core.signal.prediction import ORDER, prediction_error_filter
+from wemble.core.signal.prediction import ORDER, prediction_error, prediction_error_filter
 
 _LEARN_MS = 40.0
 _LEAST_LEARN_MS = 4.0
@@ -75,8 +74,8 @@ def _channel_start(
     learn = before if len(before) >= max(ms_to_frames(_LEAST_LEARN_MS, rate_hz), 4 * ORDER) else quiet
     learn = learn if len(learn) > ORDER else np.zeros(ORDER + 1)
     predictor = prediction_error_filter([learn])
-    error = signal.lfilter(predictor, 1.0, channel[low - len(before) : high])[len(before) :]
-    foretold = signal.lfilter(predictor, 1.0, learn)[ORDER:]
+    error = prediction_error(predictor, channel[low - len(before) : high])[len(before) :]
+    foretold = prediction_error(predictor, learn)[ORDER:]
     at, unsure = _change(error, foretold, rough - low)
     outgrown = _outgrown(channel[low:high], learn, min(rough - low, at))
     return Start(low + outgrown, unsure + at - outgrown)

@@ -7,10 +7,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-
-from wemble.core.edges.envelope import runs
+from scipy import ndimage
 
 _FIT_OVER_DB = (4.0, 18.0)
+_MET_OVER_DB = 3.0
 _BELOW_DB = 6.0
 _LONGEST_EXTRA_S = 0.5
 _SHORTEST_FIT = 3
@@ -25,10 +25,44 @@ class RingOut:
     followed: bool
 
 
-def ring_out(
-    power: NDArray[np.floating[Any]], start: int, *, floor: float, over_db: float, block_s: float, gap_s: float
-) -> RingOut:
-    """Return where the decay that begins at ``start`` has come within ``over_db`` of the floor, rather late than early.
+@dataclass(frozen=True, slots=True, eq=False)
+class Decay:
+    """A decay that was followed once, so that its end is looked up while a number is dragged.
+
+    ``reach`` float32, from the last block back to ``start`` and so rising, is what the power has come down to for good:
+    it rises no more for the length of a gap. ``later``, if it was kept, is the loudest of all that comes after a block.
+    ``extra`` blocks take the decay's own slope a little further.
+    """
+
+    start: int
+    floor: float
+    reach: NDArray[np.float32]
+    later: NDArray[np.float32]
+    extra: int
+
+    def ring_out(self, over_db: float) -> RingOut:
+        """Return where the decay has come within ``over_db`` of its floor, rather late than early."""
+        threshold = _threshold(self.floor, over_db)
+        last = _first_under(self.reach, threshold)
+        if last == 0:
+            return RingOut(self.start, True, False)
+        followed = last < len(self.later) and bool(self.later[last] > threshold)
+        end = self.start + len(self.reach)
+        if last >= len(self.reach) - 1:
+            return RingOut(end, False, followed)
+        return RingOut(min(self.start + last + self.extra, end), True, followed)
+
+
+def follow(
+    power: NDArray[np.floating[Any]],
+    start: int,
+    *,
+    floor: float,
+    block_s: float,
+    gap_s: float,
+    keeps_later: bool = False,
+) -> Decay:
+    """Follow the decay that begins at ``start``.
 
     From the last block that lies clearly over the floor, the decay's own slope is followed down a little further: the
     level of a noisy ring-out wavers about its line.
@@ -39,26 +73,32 @@ def ring_out(
         Short-term power, smooth over some 40 ms.
     floor : float
         Power of the noise.
-    over_db : float
-        How far over the floor the sound itself counts as over.
     gap_s : float
         Quiet that long ends the sound; what follows is another.
+    keeps_later : bool
+        Whether it shall be known that another sound follows.
 
     References
     ----------
     Lundeby, Vigran, Bietz, Vorländer, *Uncertainties of measurements in room acoustics*, Acustica 81, 1995 (the
     crossing of the decay's regression line with the noise level); from memory.
     """
-    over = power[start:] > floor * (1.0 + 10.0 ** (over_db / 10.0))
-    spans = runs(over)
-    if not len(spans):
-        return RingOut(start, True, False)
-    apart = np.flatnonzero((spans[1:, 0] - spans[:-1, 1]) * block_s >= gap_s)
-    last = int(spans[apart[0], 1] if len(apart) else spans[-1, 1])
-    if last >= len(over) - 1:
-        return RingOut(len(power), False, bool(len(apart)))
-    extra = _extra(power[start : start + last], floor, block_s)
-    return RingOut(min(start + last + extra, len(power)), True, bool(len(apart)))
+    part = power[start:].astype(np.float32)
+    gap = max(round(gap_s / block_s), 1)
+    ahead = ndimage.maximum_filter1d(part, gap, mode="constant", cval=0.0, origin=-(gap // 2)) if len(part) else part
+    reach = np.minimum.accumulate(ahead)[::-1].copy()
+    later = np.maximum.accumulate(part[::-1])[::-1] if keeps_later else part[:0]
+    met = _first_under(reach, _threshold(floor, _MET_OVER_DB))
+    return Decay(start, floor, reach, later, _extra(part[:met], floor, block_s) if met else 0)
+
+
+def _threshold(floor: float, over_db: float) -> np.float32:
+    return np.float32(floor * (1.0 + 10.0 ** (over_db / 10.0)))
+
+
+def _first_under(reach: NDArray[np.float32], threshold: np.float32) -> int:
+    """Return after how many blocks a decay is not over a threshold any more."""
+    return len(reach) - int(reach.searchsorted(threshold, "right"))
 
 
 def _extra(power: NDArray[np.floating[Any]], floor: float, block_s: float) -> int:
@@ -73,4 +113,4 @@ def _extra(power: NDArray[np.floating[Any]], floor: float, block_s: float) -> in
     times = (at - at.mean()) * block_s
     slope = float(times @ (part[at] - part[at].mean()) / (times @ times))
     longest = _LONGEST_EXTRA_S if slope >= 0.0 else min(_BELOW_DB / -slope, _LONGEST_EXTRA_S)
-    return max(round(longest / block_s), 1)
+    return int(max(round(longest / block_s), 1))

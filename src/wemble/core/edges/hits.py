@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
-from wemble.core.edges.decay import ring_out
+from wemble.core.edges.decay import follow
 from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, unforetold, without_rumble
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edges.refine import Read
@@ -322,9 +322,8 @@ def _ends(take: Take, onsets: NDArray[np.int64], recipe: HitRecipe) -> list[int]
     ends = []
     for onset, following in pairwise([*onsets.tolist(), take.frames]):
         part = take.power[: -(-following // block)]
-        ring = ring_out(
-            part, min(onset // block + 5, len(part) - 1), floor=floor, over_db=recipe.over_floor_db,
-            block_s=BLOCK_MS / 1000.0, gap_s=_EXTRA_GAP_S,
-        )  # fmt: skip
-        ends.append(max(min(ring.end * block, following), onset + 1))
+        loud = min(onset // block + 5, len(part) - 1)
+        decay = follow(part, loud, floor=floor, block_s=BLOCK_MS / 1000.0, gap_s=_EXTRA_GAP_S)
+        end = decay.ring_out(recipe.over_floor_db).end * block
+        ends.append(max(min(end, following), onset + 1))
     return ends

@@ -8,20 +8,21 @@ told.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal
 
 from wemble.core.edges.attack import attack_start
-from wemble.core.edges.decay import RingOut, ring_out
+from wemble.core.edges.decay import Decay, follow
 from wemble.core.edges.envelope import Flags
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples, ms_to_frames
-from wemble.core.signal.prediction import prediction_error_filter
+from wemble.core.signal.prediction import prediction_error, prediction_error_filter
 
 BLOCK_MS = 1.0
 _RUMBLE_HZ = 25.0
@@ -47,6 +48,9 @@ _BUMP_MS = 12.0
 _BUMP_OVER = 1.15
 _END_GAP_S = 0.25
 _SILENCE = 1e-20
+_MOST_KNOWN = 64
+
+T = TypeVar("T")
 
 Levels = NDArray[np.floating[Any]]
 
@@ -75,39 +79,32 @@ DOUBTFUL = 0.5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Fall:
-    """A power that is followed down to its floor: ``power`` float32 (blocks,) over a while, ``floor`` that of its noise."""
-
-    power: Levels
-    floor: float
-
-
-@dataclass(frozen=True, slots=True, eq=False)
 class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
-    ``power`` float32 (blocks,) is that over 1 ms, without rumble; ``surprise``, up to the attack, is that of what the
-    noise does not foretell, in which a humming or rumbling floor is steady. The ring-out is followed without and with
-    rumble in ``falls``: a rumble wavers too much to be followed alone, and may be all that is left of a drum.
-    ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak, and ``noise_top`` what the
-    noise's surprise hardly passes. ``ended`` keeps the ends that were asked for, by dB over the floor.
+    ``power`` float32 (blocks,) is that over 1 ms, without rumble, up to the attack, and ``peak`` the largest of all;
+    ``new`` bool says of each block up to the loud one whether it has what the noise, humming or rumbling, does not foretell.
+    The ring-out is followed without and with rumble in ``decays``: a rumble wavers too much to be followed alone, and may
+    be all that is left of a drum. ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak,
+    and ``known`` keeps what was asked before: while one number is dragged the others stay.
     """
 
     rate_hz: int
     frames: int
     block_frames: int
+    blocks: int
     power: Levels
-    surprise: Levels
-    falls: tuple[Fall, ...]
+    peak: float
+    new: Flags
+    decays: tuple[Decay, ...]
     quiet_block: int
     loud_block: int
-    noise_top: float
-    ended: dict[float, tuple[RingOut, ...]] = field(default_factory=dict)
+    known: dict[tuple[str, float], Any] = field(default_factory=dict)
 
     @property
     def silent(self) -> bool:
         """Whether there is nothing at all."""
-        return not len(self.power) or float(self.power.max()) <= _SILENCE
+        return self.peak <= _SILENCE
 
 
 def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
@@ -118,14 +115,19 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     at = int(np.argmin(quiet)) if len(quiet) else 0
     noise = samples[:, at * block :][:, : ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
     loud = int(np.argmax(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max(initial=0.0))) if len(power) else 0
-    rising = samples[:, : (loud + round(_AROUND_ATTACK_MS / BLOCK_MS)) * block]
+    risen = loud + round(_AROUND_ATTACK_MS / BLOCK_MS)
+    rising = samples[:, : risen * block]
     surprise = block_power(unforetold(rising, noise), block)
     usual = surprise[: loud - 2] if loud > _LEAD_BLOCKS else block_power(unforetold(noise, noise), block)[1:]
-    falls = (_fall(power, _END_SMOOTH_MS), _fall(block_power(samples, block), _END_SMOOTH_MS), _fall(power, _BUMP_MS))
-    top = _noise_top(surprise, usual)
-    return HitLevels(
-        rate_hz, samples.shape[1], block, power.astype(np.float32), surprise.astype(np.float32), falls, at, loud, top
+    decays = (
+        _followed(power, loud, _END_SMOOTH_MS, keeps_later=True),
+        _followed(block_power(samples, block), loud, _END_SMOOTH_MS),
+        _followed(power, loud, _BUMP_MS),
     )
+    return HitLevels(
+        rate_hz, samples.shape[1], block, len(power), power[:risen].astype(np.float32), float(power.max(initial=0.0)),
+        surprise[: loud + 1] > _noise_top(surprise, usual), decays, at, loud,
+    )  # fmt: skip
 
 
 def unforetold(samples: Samples, noise: Samples) -> Samples:
@@ -133,14 +135,15 @@ def unforetold(samples: Samples, noise: Samples) -> Samples:
     if not samples.shape[1]:
         return samples
     pairs = zip(samples, noise, strict=True)
-    return np.stack([signal.lfilter(prediction_error_filter([n.astype(np.float64)]), 1.0, x) for x, n in pairs])
+    return np.stack([prediction_error(prediction_error_filter([n.astype(np.float64)]), x) for x, n in pairs])
 
 
-def _fall(power: Levels, over_ms: float) -> Fall:
-    """Return a power smoothed over a while, and its floor: that of a short while wavers, and its floor counts for more."""
+def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = False) -> Decay:
+    """Return the decay of a power smoothed over a while; that of a short while wavers, and its floor counts for more."""
     smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
-    return Fall(
-        smooth.astype(np.float32), _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
+    floor = _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
+    return follow(
+        smooth, loud, floor=max(floor, _SILENCE), block_s=BLOCK_MS / 1000.0, gap_s=_END_GAP_S, keeps_later=keeps_later
     )
 
 
@@ -148,16 +151,18 @@ def without_rumble(samples: Samples, rate_hz: int, offset: NDArray[np.float64] |
     """Return samples without what lies under 25 Hz and without their offset (their mean unless given), nothing moved ahead."""
     if not samples.shape[1]:
         return samples
-    sos = _rumble_filter(rate_hz)
+    sos, at_rest = _rumble_filter(rate_hz)
     if offset is None:
         offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
-    settled = signal.sosfilt_zi(sos)[:, None, :] * offset[None]
+    settled = at_rest[:, None, :] * offset[None]
     return np.asarray(signal.sosfilt(sos, samples, axis=1, zi=settled)[0], np.float32)
 
 
 @lru_cache
-def _rumble_filter(rate_hz: int) -> NDArray[np.float64]:
-    return np.asarray(signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos"))
+def _rumble_filter(rate_hz: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the filter's sections, and their state after a long offset of 1."""
+    sos = np.asarray(signal.butter(1, _RUMBLE_HZ, "highpass", fs=rate_hz, output="sos"))
+    return sos, np.asarray(signal.sosfilt_zi(sos))
 
 
 def block_power(samples: Samples, block: int) -> Levels:
@@ -183,32 +188,33 @@ class Rough:
 def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
     """Find a hit to the block, from its levels alone: a draft that is quick enough to be dragged."""
     if levels.silent:
-        return Rough(0, 0, len(levels.power), True, ((0.0, "silence"),))
+        return Rough(0, 0, levels.blocks, True, ((0.0, "silence"),))
     loud = levels.loud_block
-    first, doubts = _walked_back(levels, loud, recipe.start_under_peak_db)
+    first, found = _known(levels, "start", recipe.start_under_peak_db, _walked_back)
+    doubts = list(found)
     if first > round(recipe.within_ms / BLOCK_MS):
         doubts.append((0.2, f"nothing speaks within the first {recipe.within_ms:g} ms"))
-    ends = _ends(levels, recipe.over_floor_db)
-    if ends[0].followed:
+    end, met_floor, followed = _known(levels, "end", recipe.over_floor_db, _rung_out)
+    if followed:
         doubts.append((0.4, "another sound follows"))
-    return Rough(first, loud, max(end.end for end in ends), all(end.met_floor for end in ends), tuple(doubts))
+    return Rough(first, loud, end, met_floor, tuple(doubts))
 
 
-def _ends(levels: HitLevels, over_db: float) -> tuple[RingOut, ...]:
-    """Return where each fall has come within ``over_db`` of its floor; looked up if it was asked for before."""
-    if over_db not in levels.ended:
-        levels.ended[over_db] = tuple(
-            ring_out(
-                fall.power,
-                levels.loud_block,
-                floor=max(fall.floor, _SILENCE),
-                over_db=over_db,
-                block_s=BLOCK_MS / 1000.0,
-                gap_s=_END_GAP_S,
-            )
-            for fall in levels.falls
-        )
-    return levels.ended[over_db]
+def _known(levels: HitLevels, what: str, number: float, find: Callable[[HitLevels, float], T]) -> T:
+    """Return what depends on one number alone, looked up if it was asked before."""
+    key = (what, number)
+    if key not in levels.known:
+        if len(levels.known) >= _MOST_KNOWN:
+            levels.known.clear()
+        levels.known[key] = find(levels, number)
+    found: T = levels.known[key]
+    return found
+
+
+def _rung_out(levels: HitLevels, over_db: float) -> tuple[int, bool, bool]:
+    """Return the block at which a hit is over, whether it met its floor, and whether another sound follows."""
+    ends = [decay.ring_out(over_db) for decay in levels.decays]
+    return max(end.end for end in ends), all(end.met_floor for end in ends), ends[0].followed
 
 
 def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels | None = None) -> Hit:
@@ -253,10 +259,10 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     return Hit(onset, max(end, onset + 1), confidence, reason, rise)
 
 
-def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
-    """Return the block at which the rise to ``loud`` leaves its floor, and doubts."""
-    new = levels.surprise[: loud + 1] > levels.noise_top
-    speaks = new & (levels.power[: loud + 1] > float(levels.power.max()) * 10.0 ** (-start_under_peak_db / 10.0))
+def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
+    """Return the block at which the rise to the loud block leaves its floor, and doubts."""
+    loud = levels.loud_block
+    speaks = levels.new & (levels.power[: loud + 1] > levels.peak * 10.0 ** (-start_under_peak_db / 10.0))
     first = back_while(speaks, loud, round(_DIP_MS / BLOCK_MS))
     steep = _steepest(levels.power, first, loud)
     if steep is not None:
@@ -264,7 +270,7 @@ def _walked_back(levels: HitLevels, loud: int, start_under_peak_db: float) -> tu
     doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
     if _leads_in(levels.power, first, loud):
         doubts.append((0.45, "a softer sound leads into it"))
-    return back_while(new, first, _SWING_BLOCKS), doubts
+    return back_while(levels.new, first, _SWING_BLOCKS), doubts
 
 
 def _noise_top(surprise: Levels, usual: Levels) -> float:

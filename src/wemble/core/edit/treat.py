@@ -148,8 +148,9 @@ def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     gone = {clip.id for clip in earlier}
     kept = {key: clip for key, clip in job.clips.items() if key not in gone}
     joins = {k: j for k, j in job.joins.items() if not {j.left_clip_id, j.right_clip_id} & gone}
-    opened = {key: _moved(job, clip, finding.closed, +1) for key, clip in kept.items()}
-    return replace(job, clips=opened, joins=joins), finding, earlier
+    if finding.closed:
+        kept = {key: _moved(job, clip, finding.closed, +1) for key, clip in kept.items()}
+    return replace(job, clips=kept, joins=joins), finding, earlier
 
 
 def _corrected_spans(finding: Finding, found: Sounds) -> list[Span]:
@@ -301,7 +302,9 @@ def _placed(
     tone: SourceUse | None,
 ) -> Edited:
     """Turn pieces into clips with fades and joins, and put everything on the lane."""
-    others = {key: _moved(job, clip, finding.closed, -1) for key, clip in job.clips.items()}
+    others = job.clips
+    if finding.closed:
+        others = {key: _moved(job, clip, finding.closed, -1) for key, clip in job.clips.items()}
     number = job.next_number
     again = _Recognised(earlier)
     clips: list[Clip] = []

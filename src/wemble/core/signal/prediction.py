@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +26,7 @@ def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np
     """
     correlation = np.zeros(ORDER + 1)
     for piece in pieces:
-        windowed = piece * signal.windows.hann(len(piece))
+        windowed = piece * _hann(len(piece))
         for lag in range(min(ORDER + 1, len(piece))):
             correlation[lag] += windowed[: len(windowed) - lag] @ windowed[lag:]
     if correlation[0] <= 0.0:
@@ -32,3 +34,15 @@ def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np
     correlation[0] *= 1.0 + _WHITE
     coefficients = linalg.solve_toeplitz(correlation[:-1], correlation[1:])
     return np.concatenate([[1.0], -coefficients])
+
+
+def prediction_error(error_filter: NDArray[np.float64], values: NDArray[np.floating[Any]]) -> NDArray[np.float64]:
+    """Return what a predictor does not foretell of each value (frames,), silence before them."""
+    return np.convolve(values, error_filter)[: len(values)]
+
+
+@lru_cache(maxsize=32)
+def _hann(length: int) -> NDArray[np.float64]:
+    window = np.asarray(signal.windows.hann(length), np.float64)
+    window.setflags(write=False)
+    return window
