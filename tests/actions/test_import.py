@@ -12,9 +12,10 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions.editing import open_job
-from wemble.actions.importing import display_name
+from wemble.actions.editing import create_job, open_job
+from wemble.actions.importing import display_name, start_import
 from wemble.actions.library import Library
+from wemble.actions.tasks import wait_for
 from wemble.errors import TooLarge
 from wemble.store.files import Home
 
@@ -208,3 +209,21 @@ def test_names_are_shown_safe(name: str, shown: str) -> None:
 def test_a_full_disk_is_said_before_anything_is_written(tmp_path: Path) -> None:
     with pytest.raises(TooLarge, match="make room"):
         Home(tmp_path / "h").check_space(1 << 60)
+
+
+def test_files_that_come_in_together_lie_in_the_order_in_which_they_were_started(
+    library: Library, tmp_path: Path
+) -> None:
+    """Two workers decode beside each other; a short file is through long before the long one that was started first."""
+    job_id = create_job(library, "All at once", "voiceover")
+    names = []
+    for n, seconds in enumerate((40.0, 0.3, 8.0, 0.2, 0.4)):
+        names.append(f"take {n}")
+        soundfile.write(tmp_path / f"take {n}.wav", phrases(seconds, seed=n), RATE, subtype="PCM_24")
+    (tmp_path / "take 1.wav").write_bytes(b"this is no sound at all")
+    tasks = [start_import(library, job_id, tmp_path / f"{name}.wav", name) for name in names]
+    states = [wait_for(library, task).state for task in tasks]
+    assert states == ["done", "failed", "done", "done", "done"]
+    job = open_job(library, job_id).job
+    clips = sorted(job.clips.values(), key=lambda clip: clip.origin_frame)
+    assert [clip.name for clip in clips] == ["take 0", "take 2", "take 3", "take 4"]

@@ -3,6 +3,7 @@ import { useShallow } from "zustand/react/shallow";
 import { api } from "../api/client";
 import type { Job } from "../api/types";
 import { Bench, secondsAStep } from "../play/bench";
+import { tempoOf } from "../time/grid";
 import { Button } from "../ui/Button";
 import { Num } from "../ui/Num";
 import { cells, useHits, type Cell } from "./hits";
@@ -51,7 +52,8 @@ export function TryCard() {
   const bench = useRef(new Bench());
   const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
   const [old, setOld] = useState(false);
-  const [bpm, setBpm] = useState(120);
+  const [ownBpm, setBpm] = useState<number | null>(null);
+  const bpm = ownBpm ?? (job.grid ? Math.round(tempoOf(job.grid) * 100) / 100 : 120);
   const [everyS, setEvery] = useState(0.5);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
   const [pattern, setPattern] = useState<ReadonlySet<string>>(new Set());
@@ -153,7 +155,7 @@ export function TryCard() {
             <Button aria-pressed={running === "pattern"} onClick={() => (running === "pattern" ? stop() : void start("pattern"))}>
               {running === "pattern" ? "Stop" : "Play the pattern"}
             </Button>{" "}
-            at <Num label="tempo of the test bench" value={bpm} unit="bpm" lowest={20} highest={300} step={1} onChange={setBpm} /> against a click
+            at <Num label="tempo of the test bench" value={bpm} unit="bpm" lowest={20} highest={300} step={1} decimals={Number.isInteger(bpm) ? 0 : 2} onChange={setBpm} /> against a click
           </p>
           <Pattern all={all} pattern={pattern} onChange={setPattern} />
         </>
