@@ -17,7 +17,7 @@ import soundfile
 
 from drum_corpus import recordings
 from wemble.core.check.click import seam_figure
-from wemble.core.shape.seams import _asked, find_seams, looped_end
+from wemble.core.shape.seams import find_seams, looped_end, usual_place
 
 KINDS = {"pads": ("ambi_*", "bass_*"), "textures": ("vinyl_hiss*", "guit_*", "misc_*"), "grooves": ("loop_*",)}
 
@@ -52,7 +52,7 @@ def main() -> None:
                 continue
             best = find_seams(samples, rate)[0]
             click, jump = figure(samples, rate, best.start_frame, best.end_frame, best.crossfade_frames)
-            start, end = _asked(samples, rate)
+            start, end = usual_place(samples, rate)
             plain_click, plain_step = figure(samples, rate, start, end, 0)
             fine = click < 2.0 and jump < 3.0
             good, plain, total = good + fine, plain + (plain_click < 2.0 and abs(plain_step) < 3.0), total + 1

@@ -193,11 +193,12 @@ def test_loops_are_chosen_seen_and_sent_and_axe_is_content(page: Page, demo_serv
     settled(page)
     expect(page.get_by_role("region", name="seam of")).to_be_visible()
     loops = [m for m in state(demo_server, job)["marks"].values() if m["kind"] == "loop"]
-    assert len(loops) == 1 and loops[0]["end_frame"] > loops[0]["frame"]
+    assert len(loops) == 2 and loops[0]["end_frame"] > loops[0]["frame"]  # both microphones, at the same moments
+    assert len({(loop["frame"], loop["end_frame"], loop["crossfade_frames"]) for loop in loops}) == 1
     clip = state(demo_server, job)["clips"][loops[0]["clip_id"]]
     assert clip["sound_start_frame"] < loops[0]["frame"] - loops[0]["crossfade_frames"]
     page.get_by_role("button", name="Loop the 2 in hand").click()
-    expect(page.get_by_text("have a loop whose seam is not heard")).to_contain_text("of 2")
+    expect(page.get_by_text("have a loop whose seam is not heard")).to_contain_text("of 1")
     settled(page)
     for step in "1234":
         page.keyboard.press(step)
@@ -216,8 +217,16 @@ def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
     page.get_by_role("radio", name="a take with many hits").click()
     settled(page)
     expect(page.get_by_label("files coming in")).to_be_hidden(timeout=15_000)  # it goes by itself when all came in
+    # While a number is dragged the card says how many there are, and why not more; the strip shows them.
+    card = page.get_by_role("complementary", name="step: find")
+    expect(card.get_by_text("24 hits")).to_be_visible()
+    type_number(page, "shortest gap", "900")
+    expect(card.get_by_text("taken as one", exact=False)).to_be_visible()
+    assert "24 hits" not in card.inner_text()
+    type_number(page, "shortest gap", "80")
+    expect(card.get_by_text("24 hits")).to_be_visible()
     apply(page)
-    expect(page.get_by_text("24 hits", exact=True)).to_be_visible()
+    expect(page.get_by_role("region", name="strip").get_by_text("24 hits")).to_be_visible()
     job_id = page.url.rsplit("/", 1)[1]
     page.get_by_label("what to find").select_option("sound")
     type_number(page, "shortest gap", "0.5")

@@ -86,7 +86,7 @@ def find_seams(
     window = min(ms_to_frames(WINDOW_MS, rate_hz), frames // 8)
     if window < 8:
         raise InvalidInput("this is too short for a loop: some 5 ms are needed at the least")
-    start, end = _asked(samples, rate_hz) if near is None else near
+    start, end = usual_place(samples, rate_hz) if near is None else near
     if not 0 <= start < end <= frames:
         raise InvalidInput(f"a loop lies inside the {frames:,} frames of its source and ends after it starts")
     reach = int(
@@ -194,7 +194,7 @@ def _power(samples: Samples) -> float:
     return float(np.mean(np.square(samples, dtype=np.float64))) if samples.size else 0.0
 
 
-def _asked(samples: Samples, rate_hz: int) -> tuple[int, int]:
+def usual_place(samples: Samples, rate_hz: int) -> tuple[int, int]:
     """Return about where a loop fits: from where the level is even after the attack to before it falls for good."""
     frames = samples.shape[1]
     block = max(ms_to_frames(20.0, rate_hz), 1)
