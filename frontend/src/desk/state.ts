@@ -342,6 +342,8 @@ export async function reload(): Promise<void> {
 }
 
 const RELOAD_EVERY_MS = 700;
+/** So much longer than a reload takes is waited until the next: what comes in needs the server more. */
+const RELOAD_RESTS = 4;
 let reloadWanted = false;
 let reloading = false;
 
@@ -354,8 +356,10 @@ export function reloadSoon(): void {
     const { id } = desk();
     while (reloadWanted && useDesk.getState().id === id) {
       reloadWanted = false;
+      const began = performance.now();
       await reload();
-      await new Promise((resume) => setTimeout(resume, RELOAD_EVERY_MS));
+      const rest = Math.max(RELOAD_EVERY_MS, RELOAD_RESTS * (performance.now() - began));
+      await new Promise((resume) => setTimeout(resume, rest));
     }
     reloading = false;
   })();

@@ -1,11 +1,15 @@
 import { Check, TriangleAlert } from "lucide-react";
-import { useEffect } from "react";
+import { memo, useEffect } from "react";
 import { api } from "../api/client";
 import { Button } from "./Button";
 import { clearArrivals, useArrivals, type Arrival } from "./bringIn";
 
 /** When everything came in and there is nothing to say of it, the list goes by itself. */
 const GONE_AFTER_MS = 4_000;
+
+/** Of more files than this only those have a row that are under way, failed, or have something to say. */
+const ALL_ROWS_UP_TO = 12;
+const isWorthARow = (arrival: Arrival): boolean => arrival.state === "uploading" || arrival.state === "importing" || arrival.state === "failed" || arrival.notes.length > 0;
 
 /** What is coming in: a row a file, with progress, or the reason that it did not. */
 export function Arrivals({ jobId }: { readonly jobId?: string }) {
@@ -18,6 +22,7 @@ export function Arrivals({ jobId }: { readonly jobId?: string }) {
   }, [quiet]);
   if (list.length === 0 || (jobId !== undefined && jobId !== of)) return null;
   const open = list.filter((arrival) => arrival.state !== "done" && arrival.state !== "failed").length;
+  const rows = list.length > ALL_ROWS_UP_TO ? list.filter(isWorthARow) : list;
   const failed = list.filter((arrival) => arrival.state === "failed").length;
   return (
     <section aria-label="files coming in" className="rounded-(--radius) border border-rule bg-sheet">
@@ -33,7 +38,7 @@ export function Arrivals({ jobId }: { readonly jobId?: string }) {
         )}
       </header>
       <ul className="max-h-56 overflow-auto">
-        {list.map((arrival) => (
+        {rows.map((arrival) => (
           <Row key={arrival.key} arrival={arrival} />
         ))}
       </ul>
@@ -41,7 +46,7 @@ export function Arrivals({ jobId }: { readonly jobId?: string }) {
   );
 }
 
-function Row({ arrival }: { readonly arrival: Arrival }) {
+const Row = memo(function Row({ arrival }: { readonly arrival: Arrival }) {
   const under = arrival.state === "failed" ? arrival.doing : arrival.notes.join("; ");
   return (
     <li className="border-b border-rule px-3 py-1.5 last:border-b-0">
@@ -75,4 +80,4 @@ function Row({ arrival }: { readonly arrival: Arrival }) {
       {under && <p className={`text-xs ${arrival.state === "failed" ? "text-fail" : "text-soft"}`}>{under}</p>}
     </li>
   );
-}
+});

@@ -41,12 +41,14 @@ def start_task(
     task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     with library.database.write() as db:
         records.add_task(db, task)
-    written = 0.0
+    written: float | None = None  # what is through in a moment needs no progress
 
     def progress(part: float, doing: str) -> None:
         nonlocal written
-        if time.monotonic() - written >= _WRITE_EVERY_S:
-            written = time.monotonic()
+        now = time.monotonic()
+        written = now if written is None else written
+        if now - written >= _WRITE_EVERY_S:
+            written = now
             _update(library, task.id, "running", progress=part, doing=doing)
 
     work = library.home.scratch / task.id

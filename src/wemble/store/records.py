@@ -70,6 +70,7 @@ class TaskRow:
 
 
 _FLOORS = TypeAdapter(Floors)
+NEWEST_TASKS = 50
 _RECIPE: TypeAdapter[Recipe | HitRecipe] = TypeAdapter(Recipe | HitRecipe)
 _SOURCE = TypeAdapter(SourceRow)
 
@@ -178,8 +179,9 @@ def get_task(db: sqlite3.Connection, task_id: str) -> TaskRow:
 
 
 def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:
-    """Return a job's tasks, the newest first."""
-    return _tasks(db.execute("SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id", {"id": job_id}))
+    """Return a job's newest tasks, the newest first: what is asked for often while hundreds of files come in."""
+    newest = "SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id LIMIT :most"
+    return _tasks(db.execute(newest, {"id": job_id, "most": NEWEST_TASKS}))
 
 
 def mark_interrupted(db: sqlite3.Connection) -> int:
