@@ -156,8 +156,16 @@ function Lenses() {
 }
 
 /** What was said of the last edit, or what went wrong; a stale one can be done again on the newest state. */
+/** What is told goes by itself, as it lies over the lenses; what went wrong stays until it is read. */
+const TOLD_FOR_MS = 10_000;
+
 function Notices() {
   const notice = useOpen((desk) => desk.notice);
+  useEffect(() => {
+    if (notice?.tone !== "told") return;
+    const later = setTimeout(dismiss, TOLD_FOR_MS);
+    return () => clearTimeout(later);
+  }, [notice]);
   if (!notice) return null;
   return (
     <div

@@ -57,8 +57,8 @@ type SoundIs = "speech" | "breaths" | "loud";
 
 const SOUNDS: Record<SoundIs, { readonly name: string; readonly fields: Pick<Recipe, "reach" | "breaths_are_sound"> }> = {
   speech: { name: "speech", fields: { reach: "floor", breaths_are_sound: false } },
-  breaths: { name: "speech, breaths", fields: { reach: "floor", breaths_are_sound: true } },
-  loud: { name: "what is louder", fields: { reach: "threshold", breaths_are_sound: true } },
+  breaths: { name: "and breaths", fields: { reach: "floor", breaths_are_sound: true } },
+  loud: { name: "anything", fields: { reach: "threshold", breaths_are_sound: true } },
 };
 
 const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
@@ -96,7 +96,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
         <Num label="shortest sound" value={recipe.shortest_sound_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={change("shortest_sound_ms")} /> is left out
         {recipe.breaths_are_sound ? "." : ", and so is a breath."}
       </p>
-      <label className="flex flex-wrap items-center gap-x-2 whitespace-nowrap text-soft">
+      <label className="flex flex-wrap items-center gap-x-1.5 whitespace-nowrap text-soft">
         Sound is
         <select aria-label="what counts as sound" className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
           {Object.entries(SOUNDS).map(([value, { name }]) => (
@@ -104,7 +104,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
           ))}
         </select>
         {floor !== undefined && (
-          <span className="ml-auto">
+          <span className="ml-auto text-xs">
             floor <span className="num">{floor.toFixed(1).replace("-", "−")} dB</span>
           </span>
         )}

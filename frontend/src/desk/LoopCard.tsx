@@ -85,10 +85,10 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
       {asked.data && (
         <ol aria-label="seams to choose from" className="max-h-44 overflow-auto rounded-(--radius) border border-rule bg-sheet">
           {asked.data.map((one, n) => (
-            <li key={`${one.start_frame} ${one.end_frame}`} className={`flex items-center gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${same(shown, one) ? "bg-shade" : ""}`}>
+            <li key={`${one.start_frame} ${one.end_frame}`} className={`flex items-center gap-1.5 border-b border-rule px-2 py-0.5 last:border-b-0 ${same(shown, one) ? "bg-shade" : ""}`}>
               <span className="num text-soft">{n + 1}</span>
               <button type="button" className="num flex-1 text-left whitespace-nowrap hover:underline" onClick={() => take(one)}>
-                {((one.end_frame - one.start_frame) / rate).toFixed(3)} s <span className="text-xs text-soft">from {(one.start_frame / rate).toFixed(3)}</span>
+                {((one.end_frame - one.start_frame) / rate).toFixed(3)} s <span className="text-xs text-soft">at {(one.start_frame / rate).toFixed(3)}</span>
               </button>
               <Figures figure={one} />
               {kind === "whole" ? (
@@ -115,7 +115,7 @@ function Figures({ figure }: { readonly figure: LoopFigure | undefined }) {
   if (!figure) return null;
   const heard = figure.score >= 1;
   return (
-    <span className={`num flex items-center gap-1 text-xs ${heard ? "text-warn" : "text-fine"}`} title={`${heard ? "heard" : "not heard"}: alike ${figure.alike}, level step ${figure.step_db} dB`}>
+    <span className={`num inline-flex items-center gap-0.5 text-xs ${heard ? "text-warn" : "text-fine"}`} title={`${heard ? "heard" : "not heard"}: alike ${figure.alike}, level step ${figure.step_db} dB`}>
       {figure.click.toFixed(1)}× {heard ? <TriangleAlert size={11} aria-label="heard" /> : <Check size={11} aria-label="not heard" />}
     </span>
   );

@@ -100,7 +100,8 @@ def turn_down_hot(job: Job, peaks: Mapping[str, float], ceiling_db: float) -> Ed
         if over > 1e-4:
             clip = job.clip(clip_id)
             changed.append(replace(clip, gain_db=clip.gain_db - over))
-            notes.append(f"“{clip.name}” {over + ceiling_db:+.1f} → {ceiling_db:.1f} dB")
+            before, after = (f"{db:.1f}".replace("-", "−") for db in (over + ceiling_db, ceiling_db))
+            notes.append(f"“{clip.name}” {before} → {after} dB")
     kept = len(peaks) - len(changed)
     notes = notes[:6] + ([f"{len(notes) - 6} more"] if len(notes) > 6 else [])
     return Edited(set_clips(job, *changed), (*notes, f"{kept} keep their gain"))
