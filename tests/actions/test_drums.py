@@ -227,6 +227,11 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     job_id, _ = bring_in(tmp_path / "tar buckets.wav", create_job(library, "Tar buckets", "drums"))
     opened = open_job(library, job_id)
     recipe = HitRecipe(many=True, before_ms=2.0)
+    proposed, applied = hitting.recipe_of(library, opened.revision)
+    assert (proposed, applied) == (
+        HitRecipe(many=True),
+        False,
+    )  # eight seconds with eighteen hits are heard to be a take
     draft = hitting.draft_hits(library, opened.revision, recipe)
     answer = hitting.apply_hits(library, job_id, opened.revision, [], recipe)
     clips = sorted(library.job_at(answer.revision).clips.values(), key=lambda clip: clip.head_frame)

@@ -122,7 +122,7 @@ function Desk({ id }: { readonly id: string }) {
 /** The strip; for drums the head wall in its place, until the strip is asked for, or as long as there is a take to be cut. */
 function Overview() {
   const hits = useOpen((desk) => desk.job.brief === "drums" && desk.findBy === "hits");
-  const uncut = useOpen((desk) => Object.values(desk.job.clips).every((clip) => clip.finding_id === null));
+  const uncut = useOpen((desk) => Object.values(desk.job.clips).every((clip) => clip.finding_id === null && clip.head_frame === 0 && clip.tail_frame === desk.job.sources[clip.source_id]?.frames));
   const alone = useOpen((desk) => Object.keys(desk.job.clips).length === 1);
   const takes = useHits((state) => state.recipe?.many ?? false);
   const [strip, setStrip] = useState(false);

@@ -10,7 +10,7 @@ from wemble.actions.finding import reads
 from wemble.actions.library import Library
 from wemble.core.edges.hits import Take, TakenHits, find_hits, measure_take, with_rooms
 from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
-from wemble.core.edges.recipe import HitRecipe, Treatment
+from wemble.core.edges.recipe import SEVERAL_HITS, SHORTEST_TAKE_S, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
@@ -21,6 +21,7 @@ from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
 LONGEST_HIT_S = 60.0
+_FEW_FILES = 4
 _CUT = Treatment("cut")
 
 
@@ -95,9 +96,17 @@ def recipe_of(library: Library, revision_id: int, target_ids: Sequence[str] = ()
     applied = [r for key in chosen if key in job.findings and isinstance(r := job.findings[key].recipe, HitRecipe)]
     if applied:
         return applied[-1], len(applied) == len(chosen) and all(recipe == applied[-1] for recipe in applied)
+    return everything[-1] if everything else _usual(library, job, chosen), False
+
+
+def _usual(library: Library, job: Job, chosen: Sequence[str]) -> HitRecipe:
+    """Return the usual recipe for files of their length; of a few that may be either it is heard how many hits they hold."""
     bases = [base_of(job, target) for target in chosen]
     lengths = [(base.tail_frame - base.head_frame) / job.source(base.source_id).rate_hz for base in bases]
-    return (everything or [HitRecipe.usual(lengths)])[-1], False
+    recipe = HitRecipe.usual(lengths)
+    if recipe.many or not 1 <= len(bases) <= _FEW_FILES or min(lengths) < SHORTEST_TAKE_S:
+        return recipe
+    return replace(recipe, many=all(len(find_hits(_take_of(library, b), recipe).hits) >= SEVERAL_HITS for b in bases))
 
 
 def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids: Sequence[str] = ()) -> HitDraft:

@@ -105,7 +105,7 @@ class Library:
         self._jobs, self._plans = _Recent(32), _Recent(8)
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)
-        self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(32)
+        self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
         self.hit_sets = _Recent(4)
 
     def now(self) -> float:
