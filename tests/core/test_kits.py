@@ -270,6 +270,13 @@ def test_the_microphones_of_a_hit_loop_at_the_same_moments() -> None:
     at = {mark.clip_id: (mark.frame, mark.end_frame, mark.crossfade_frames) for mark in looped.marks.values()}
     assert at == {near.id: (20_000, 40_000, 960), far.id: (20_480, 40_480, 960)}
     assert set_loop(looped, far.id, 21_480, 41_480, 0).job.marks.keys() == looped.marks.keys()
+    turned = turn_loop(job, near.id, 30_000, 960, (10_000, 50_000)).job
+    parts = [c for c in turned.clips.values() if c.source_id in (near.source_id, far.source_id)]
+    assert {start_of(turned, clip) - start_of(job, near) for clip in parts} == {10_000, 30_000}
+    assert sorted((c.head_frame, c.tail_frame) for c in parts) == [
+        (10_000, 30_000), (10_480, 30_480), (30_000, 50_000), (30_480, 50_480),
+    ]  # fmt: skip
+    assert {join.length_frames for join in turned.joins.values()} == {960} and len(turned.joins) == 2
 
 
 @settings(max_examples=15, deadline=None)

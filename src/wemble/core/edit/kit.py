@@ -167,38 +167,54 @@ def turn_loop(
 ) -> Edited:
     """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
 
-    ``ends`` are the loop's own ends, in source frames, if they are to be moved before it is turned.
+    So the new seam lies where the audio was continuous. All microphones of a hit are turned at the same moments. It is
+    no finding any more: searched again, the old order would come back over it.
 
-    So the new seam lies where the audio was continuous. Raises `InvalidInput` if the place is not inside the clip, or
-    the old ends have too little beyond them for the crossfade.
+    Parameters
+    ----------
+    ends : (int, int), optional
+        The loop's own ends, in source frames, if they are to be moved before it is turned.
+
+    Raises
+    ------
+    InvalidInput
+        If the place is not inside the clip, or the old ends have too little beyond them for the crossfade.
     """
     clip = job.clip(clip_id)
-    frames = job.source(clip.source_id).frames
-    if ends is not None:
-        if not 0 <= ends[0] < ends[1] <= frames:
-            raise InvalidInput(f"a loop's ends lie inside the {frames:,} frames of its source, in order")
-        clip = replace(clip, head_frame=ends[0], tail_frame=ends[1])
-    if not clip.head_frame < at_frame < clip.tail_frame:
+    ends = ends or (clip.head_frame, clip.tail_frame)
+    if not 0 <= ends[0] < ends[1] <= job.source(clip.source_id).frames:
+        raise InvalidInput(f"a loop's ends lie inside the {job.source(clip.source_id).frames:,} frames of its source")
+    if not ends[0] < at_frame < ends[1]:
         raise InvalidInput("a loop is turned at a place inside it")
+    for mic in microphones(job, clip_id):
+        head, at, tail = (same_moment(job, clip, frame, mic) for frame in (ends[0], at_frame, ends[1]))
+        crossed_from = same_moment(job, clip, ends[1] - crossfade_frames, mic)
+        job = _turned(job, replace(mic, head_frame=head, tail_frame=tail), at, tail - crossed_from)
+    return Edited(job)
+
+
+def _turned(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
+    """Return the job with a clip in two parts that changed places, and a crossfade between them."""
+    if not 0 <= clip.head_frame < at_frame < clip.tail_frame <= job.source(clip.source_id).frames:
+        raise InvalidInput(f"“{clip.name}” does not reach as far as the loop; turn it by itself")
     rate = job.source(clip.source_id).rate_hz
+
+    def job_frames(frame: int) -> int:
+        return to_job_frames(frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+
     start = start_of(job, clip)
-
-    def laid(part: Clip, at: int) -> Clip:
-        return replace(
-            part, origin_frame=at - to_job_frames(part.head_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-        )
-
-    first = laid(replace(clip, head_frame=at_frame, fade_in=None, fade_out=None, finding_id=None), start)
-    second_id = f"c{job.next_number}"
-    between = to_job_frames(clip.tail_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz) - to_job_frames(
-        at_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz
+    part = replace(clip, fade_in=None, fade_out=None, finding_id=None)
+    first = replace(part, head_frame=at_frame, origin_frame=start - job_frames(at_frame))
+    after = start + job_frames(clip.tail_frame) - job_frames(at_frame)
+    second = replace(
+        part,
+        id=f"c{job.next_number}",
+        set_id=None,
+        tail_frame=at_frame,
+        origin_frame=after - job_frames(clip.head_frame),
     )
-    second = laid(
-        replace(clip, id=second_id, tail_frame=at_frame, fade_in=None, fade_out=None, finding_id=None), start + between
-    )
-    turned = set_clips(replace(job, next_number=job.next_number + 1), first, second)
-    turned = followed(job, turned)
-    if not crossfade_frames:
-        return Edited(turned)
-    length = to_job_frames(crossfade_frames, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-    return set_join(turned, first.id, second.id, length, "matched", length // 2)
+    turned = followed(job, set_clips(replace(job, next_number=job.next_number + 1), first, second))
+    left = {other.finding_id for other in turned.clips.values()}
+    turned = replace(turned, findings={key: one for key, one in turned.findings.items() if key in left})
+    length = job_frames(crossfade_frames)
+    return set_join(turned, first.id, second.id, length, "matched", length // 2).job if length else turned
