@@ -133,6 +133,17 @@ def test_a_ring_out_is_never_cut_above_its_floor(decay_db_s: float, noise_db: fl
     assert over_s <= end_s <= over_s + 0.25 + 12.0 / decay_db_s
 
 
+def test_what_never_falls_is_kept_whole_and_told() -> None:
+    rng = np.random.default_rng(12)
+    t = np.arange(3 * RATE) / RATE
+    engine = 0.3 * sum(np.sin(2 * np.pi * 27 * n * t + n * n) / n for n in range(1, 9)) + 0.05 * rng.standard_normal(
+        len(t)
+    )
+    found = find_hit(engine[None].astype(np.float32), RATE, HitRecipe())
+    assert found.end_frame == len(t) and found.onset_frame < 0.005 * RATE
+    assert found.confidence <= 0.7
+
+
 def test_a_ring_out_that_the_file_ends_is_kept_whole() -> None:
     power = 10.0 ** (-np.arange(200) / 100.0)
     kept = follow(power, 0, floor=1e-9, block_s=0.001, gap_s=0.25).ring_out(3.0)

@@ -28,6 +28,7 @@ BLOCK_MS = 1.0
 _RUMBLE_HZ = 25.0
 _LOUD_UNDER_PEAK_DB = 14.0
 _TAIL_FLOOR_MS = 50.0
+_FLOOR_UNDER_PEAK_DB = 20.0
 _OVER_NOISE = 2.8
 _HIDDEN_DB = 60.0
 _DIP_MS = 20.0
@@ -139,9 +140,13 @@ def unforetold(samples: Samples, noise: Samples) -> Samples:
 
 
 def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = False) -> Decay:
-    """Return the decay of a power smoothed over a while; that of a short while wavers, and its floor counts for more."""
+    """Return the decay of a power smoothed over a while; that of a short while wavers, and its floor counts for more.
+
+    What never falls far under its loudest has no floor that could be seen: it goes on to the end.
+    """
     smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
     floor = _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
+    floor = min(floor, float(smooth.max(initial=0.0)) * 10.0 ** (-_FLOOR_UNDER_PEAK_DB / 10.0))
     return follow(
         smooth, loud, floor=max(floor, _SILENCE), block_s=BLOCK_MS / 1000.0, gap_s=_END_GAP_S, keeps_later=keeps_later
     )
