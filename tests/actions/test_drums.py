@@ -199,7 +199,10 @@ def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_a
     later = library.job_at(again.revision)
     assert [later.clip(clip_id).head_frame for clip_id in pair] == [before - 96] * 2
     assert all(later.clip(c.id).tail_frame > c.tail_frame for c in job.clips.values())
-    looped = kits.loop_all(library, job_id, again.revision, [*later.clips], 20.0)
+    # A microphone that is cut too short for the loop of its hit costs that hit its loop, and no other.
+    short = later.clip(by_name(later)["Bell_39_soft_far"])
+    cut = perform(library, job_id, again.revision, MoveEdges("move_edges", (short.id,), "tail", 2_000 - short.frames))
+    looped = kits.loop_all(library, job_id, cut.revision, [c for c in later.clips if c != short.id], 20.0)
     with_loops = library.job_at(looped.revision)
     loops: dict[str | None, set[tuple[int, int | None, int]]] = {}
     for mark in with_loops.marks.values():
@@ -208,6 +211,7 @@ def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_a
         loops.setdefault(with_loops.clip(mark.clip_id).set_id, set()).add(at)
     assert looped.notes == (f"{len(loops)} of 12 have a loop whose seam is not heard",) and len(loops) >= 10
     assert all(len(both) == 1 for both in loops.values()) and len(with_loops.marks) == 2 * len(loops)
+    assert short.set_id not in loops
     softened = kits.soften(library, job_id, looped.revision, list(pair), 5.0)
     assert softened.notes and softened.notes[0].startswith("no effect, already at the floor")
     begins, pictures = heads(library, softened.revision, 300)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -117,9 +118,12 @@ def loop_all(
             found[clip.id] = seams[0]
 
     def change(newest: Job) -> Edited:
+        made = 0
         for clip_id, seam in found.items():
-            newest = set_loop(newest, clip_id, seam.start_frame, seam.end_frame, seam.crossfade_frames).job
-        return Edited(newest, (f"{len(found)} of {len(hits)} have a loop whose seam is not heard",))
+            with contextlib.suppress(InvalidInput):  # another microphone is cut too short for it; the others go on
+                newest = set_loop(newest, clip_id, seam.start_frame, seam.end_frame, seam.crossfade_frames).job
+                made += 1
+        return Edited(newest, (f"{made} of {len(hits)} have a loop whose seam is not heard",))
 
     return edit(library, job_id, base_revision, "loops", change)
 
