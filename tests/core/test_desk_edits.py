@@ -18,6 +18,7 @@ from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.history import applied, difference, reversed_changes
 from wemble.core.edit.model import Clip, Fade, Grid, Job, Lane, SourceUse
 from wemble.core.edit.placement import end_of, start_of
+from wemble.core.kit.strikes import Strike
 from wemble.core.render import RenderPlan
 from wemble.core.shape.crossfade import crossfade_gains
 from wemble.core.signal.levels import from_db, moving_rms, to_db
@@ -334,3 +335,8 @@ def test_slices_lie_where_their_marks_were_bear_their_names_and_are_the_same_sou
     assert [mark.kind for mark in cut.marks.values()] == ["end"]
     with pytest.raises(InvalidInput, match="drop one at each hit"):
         arrange.cut_at_marks(cut, ("a",))
+    # Two microphones of one take: the slices of a mark are a set of their own.
+    mics = {key: replace(job.clip("a"), id=key, set_id="s1", strike=Strike("take", mic=key)) for key in ("a", "far")}
+    pairs = arrange.cut_at_marks(replace(job, clips=mics), ("a", "far")).job.clips.values()
+    assert len({clip.set_id for clip in pairs}) == len(places) == len(pairs) // 2
+    assert all(clip.strike and clip.strike.name == clip.name for clip in pairs)

@@ -37,7 +37,8 @@ def cut_at_marks(job: Job, clip_ids: tuple[str, ...]) -> Edited:
     """Cut clips into slices at the section marks on them: each begins at a mark, takes its name, and ends at the next.
 
     The last one ends where the programme does, if that is marked behind the last mark. What lies before the first slice
-    and behind the last one goes; marks that became slices go with it. Raises `InvalidInput` if there are no marks.
+    and behind the last one goes; marks that became slices go with it. Microphones of one take are cut into sets, one a
+    mark. Raises `InvalidInput` if there are no marks.
     """
     bounds = [(place_of(job, mark), mark) for mark in in_order(job)]
     sections = [(at, mark) for at, mark in bounds if mark.kind == "section"]
@@ -48,27 +49,29 @@ def cut_at_marks(job: Job, clip_ids: tuple[str, ...]) -> Edited:
         inside = [(at, mark) for at, mark in sections if start <= at < end]
         if inside:
             last = min([end, *(at for at in ends if at > inside[-1][0])])
-            job = _sliced(job, clip, [(at, mark.name) for at, mark in inside], last)
+            job = _sliced(job, clip, inside, last)
             used |= {mark.id for _, mark in inside}
     if not used:
         raise InvalidInput("there is no mark on the clips in hand: drop one at each hit, then cut")
     return Edited(replace(job, marks={key: mark for key, mark in job.marks.items() if key not in used}))
 
 
-def _sliced(job: Job, clip: Clip, places: list[tuple[int, str]], end: int) -> Job:
-    """Return the job with named slices in place of a clip: they begin at job frames, the last one ends at ``end``."""
+def _sliced(job: Job, clip: Clip, places: list[tuple[int, Mark]], end: int) -> Job:
+    """Return the job with slices in place of a clip: they begin at marks, by job frame, the last one ends at ``end``."""
     heads = [source_frame_from(job, clip, at) for at, _ in places]
     tail = clip.tail_frame if end == end_of(job, clip) else source_frame_from(job, clip, end)
     ids = [clip.id, *(f"c{job.next_number + n}" for n in range(len(places) - 1))]
     slices = [
         _within(
             replace(
-                clip, id=key, name=name, head_frame=head, tail_frame=until,
+                clip, id=key, name=mark.name, head_frame=head, tail_frame=until,
+                strike=clip.strike and replace(clip.strike, name=mark.name),
+                set_id=clip.set_id and f"{clip.set_id} {mark.id}",
                 fade_in=no_longer(clip.fade_in, until - head) if head == clip.head_frame else None,
                 fade_out=no_longer(clip.fade_out, until - head) if until == clip.tail_frame else None,
             )
         )
-        for key, (_, name), (head, until) in zip(ids, places, pairwise([*heads, tail]), strict=True)
+        for key, (_, mark), (head, until) in zip(ids, places, pairwise([*heads, tail]), strict=True)
     ]  # fmt: skip
     joins = {
         key: replace(join, left_clip_id=ids[-1]) if join.left_clip_id == clip.id else join
