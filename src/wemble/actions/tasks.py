@@ -37,7 +37,6 @@ def start_task(
     it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
     Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
     """
-    before, turn = library.turns.take(job_id) if in_turn else (None, threading.Event())
     task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     with library.database.write() as db:
         records.add_task(db, task)
@@ -55,6 +54,8 @@ def start_task(
     work.mkdir()
     future = library.pool.submit_reporting(function, (work, *args), progress)
     library.running[task.id] = future
+    # Last of all: a turn that is taken must be given on, or whoever comes next waits for ever.
+    before, turn = library.turns.take(job_id) if in_turn else (None, threading.Event())
 
     def done(result: Any) -> dict[str, Any]:
         if before is not None:
