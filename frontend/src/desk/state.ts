@@ -334,7 +334,9 @@ const sentence = (notes: readonly string[]): string => {
 
 /** Fetch the newest state: after a conflict, or when a recording has come in. */
 export async function reload(): Promise<void> {
-  const opened = await api.openJob(desk().id);
+  const { id } = desk();
+  const opened = await api.openJob(id);
+  if (useDesk.getState().id !== id) return; // it was left while the answer was on its way
   set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label, notice: null });
   const first = clipsInOrder(opened.job).find(speaks);
   if (!clipInHand(desk()) && first) choose(first.id);
@@ -353,11 +355,10 @@ export function reloadSoon(): void {
   if (reloading) return;
   reloading = true;
   void (async () => {
-    const { id } = desk();
-    while (reloadWanted && useDesk.getState().id === id) {
+    while (reloadWanted && useDesk.getState().id !== null) {
       reloadWanted = false;
       const began = performance.now();
-      await reload();
+      await reload().catch(() => undefined); // the next recording that comes in asks again
       const rest = Math.max(RELOAD_EVERY_MS, RELOAD_RESTS * (performance.now() - began));
       await new Promise((resume) => setTimeout(resume, rest));
     }
