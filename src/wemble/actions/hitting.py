@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from wemble.actions.editing import Answer, edit
 from wemble.actions.finding import reads
 from wemble.actions.library import Library
-from wemble.core.edges.hits import Take, TakenHits, find_hits, measure_take, with_rooms
+from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
 from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
-from wemble.core.edges.recipe import SEVERAL_HITS, SHORTEST_TAKE_S, HitRecipe, Treatment
+from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
@@ -104,9 +104,9 @@ def _usual(library: Library, job: Job, chosen: Sequence[str]) -> HitRecipe:
     bases = [base_of(job, target) for target in chosen]
     lengths = [(base.tail_frame - base.head_frame) / job.source(base.source_id).rate_hz for base in bases]
     recipe = HitRecipe.usual(lengths)
-    if recipe.many or not 1 <= len(bases) <= _FEW_FILES or min(lengths) < SHORTEST_TAKE_S:
+    if recipe.many or not 1 <= len(bases) <= _FEW_FILES:
         return recipe
-    return replace(recipe, many=all(len(find_hits(_take_of(library, b), recipe).hits) >= SEVERAL_HITS for b in bases))
+    return replace(recipe, many=all(holds_many(_take_of(library, base)) for base in bases))
 
 
 def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids: Sequence[str] = ()) -> HitDraft:

@@ -60,6 +60,7 @@ _BLOCK_S = 20.0
 _EXTRA_GAP_S = 0.25
 _ANOTHER_MS = 40.0
 _END_SMOOTH_MS = 40.0
+_SHORTEST_TAKE_S, _SEVERAL_HITS = 2.0, 4
 
 Doubt = tuple[float, str]
 """A confidence in 0…1, and its reason."""
@@ -153,6 +154,12 @@ def find_hits(take: Take, recipe: HitRecipe) -> TakenHits:
         together=_count_away(take.onsets[loud], onsets, another),
         too_soft=_count_away(np.delete(take.onsets, loud), onsets, another),
     )
+
+
+def holds_many(take: Take) -> bool:
+    """Say whether a recording is a take and no one-shot: it is long enough, and holds several hits."""
+    long_enough = take.frames >= _SHORTEST_TAKE_S * take.rate_hz
+    return long_enough and len(find_hits(take, HitRecipe(many=True)).hits) >= _SEVERAL_HITS
 
 
 def _count_away(places: NDArray[np.int64], onsets: NDArray[np.int64], apart: int) -> int:

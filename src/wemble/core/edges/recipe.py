@@ -140,8 +140,6 @@ class HitRecipe:
 
 LONGEST_RING_S = 15.0
 """No one-shot is longer, as a rule (our choice)."""
-SHORTEST_TAKE_S, SEVERAL_HITS = 2.0, 4
-"""What is shorter, or holds fewer hits, is a one-shot and no take (our choice)."""
 
 _HIT_LIMITS = (
     ("start_under_peak_db", 6.0, 90.0),
