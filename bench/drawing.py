@@ -124,27 +124,31 @@ DRAGGED = """() => new Promise((resolve) => {
 })"""
 
 
-def drag_threshold(page: Page, url: str) -> list[float]:
-    """Milliseconds from each move of a drag to the frame after the one in which the draft that it asked for is drawn."""
-    page.goto(url)
-    page.get_by_role("link", name="an hour").click()
-    number = page.get_by_role("spinbutton", name="threshold")
-    box = number.bounding_box()
+def dragged(page: Page, number: str, turns: int) -> list[float]:
+    """Milliseconds from each move of a dragged number to the frame after the one in which the draft that it asked for is
+    drawn; the first two are left out, and those that asked for nothing."""
+    box = page.get_by_role("spinbutton", name=number).bounding_box()
     assert box
-    page.get_by_text("of quiet cut").wait_for()
-    page.wait_for_timeout(2_000)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
     times = []
-    for turn in range(40):
+    for turn in range(turns):
         page.evaluate(f"() => {{ window.drawn_ = ({DRAGGED})(); }}")
         page.mouse.move(x + 12 * (turn % 7 - 3), y)
-        times.append(
-            float(page.evaluate("() => Promise.race([window.drawn_, new Promise((r) => setTimeout(r, 2000, -1))])"))
-        )
+        waited = "() => Promise.race([window.drawn_, new Promise((r) => setTimeout(r, 3000, -1))])"
+        times.append(float(page.evaluate(waited)))
     page.mouse.up()
     return [taken for taken in times[2:] if taken > 0]
+
+
+def drag_threshold(page: Page, url: str) -> list[float]:
+    """Drag the threshold of an hour of stereo."""
+    page.goto(url)
+    page.get_by_role("link", name="an hour").click()
+    page.get_by_text("of quiet cut").wait_for()
+    page.wait_for_timeout(2_000)
+    return dragged(page, "threshold", 40)
 
 
 def main() -> None:

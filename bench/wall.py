@@ -19,7 +19,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.browser.conftest import FLAGS
 from tests.conftest import Server
 
-from drawing import DRAGGED, FRAMES
+from drawing import FRAMES, dragged
 from kit_cost import brought_in, write
 from wemble.actions.library import Library
 
@@ -35,22 +35,6 @@ def frames_while(page: Page, scrolls: bool) -> np.ndarray:
         page.mouse.wheel(0, 90 if turn // 60 % 2 == 0 else -90)
     handle.dispose()
     return np.array(page.evaluate("() => window.frames_"))
-
-
-def drag(page: Page, name: str) -> np.ndarray:
-    box = page.get_by_role("spinbutton", name=name).bounding_box()
-    assert box
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    times = []
-    for turn in range(30):
-        page.evaluate(f"() => {{ window.drawn_ = ({DRAGGED})(); }}")
-        page.mouse.move(x + 12 * (turn % 7 - 3), y)
-        waited = "() => Promise.race([window.drawn_, new Promise((r) => setTimeout(r, 3000, -1))])"
-        times.append(float(page.evaluate(waited)))
-    page.mouse.up()
-    return np.array([taken for taken in times[2:] if taken > 0])
 
 
 def main() -> None:
@@ -77,7 +61,7 @@ def main() -> None:
                 times = frames_while(page, scrolls)
                 print(f"{name}: {len(times)} frames, 95 % {np.percentile(times, 95):.1f} ms  (asked ≤ 17 ms)")
             for name in ("start under the peak", "end over the floor"):
-                times = drag(page, name)
+                times = dragged(page, name, 30)
                 print(
                     f"{name} dragged over {HITS} hits: median {np.median(times):.0f} ms, 95 % {np.percentile(times, 95):.0f} ms"
                 )
