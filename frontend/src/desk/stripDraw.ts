@@ -224,15 +224,21 @@ function drawRuns(ink: CanvasRenderingContext2D, scene: StripScene, view: Viewpo
   stroke(scene.colours["wave"] ?? "", ({ kept }, px) => kept[px] === 1);
 }
 
-/** ◖, the name and ◗ over every clip, as far as they have room. By its name a clip is moved. */
+const MARK_PX = 6;
+
+/** ◖, the name and ◗ over every clip, as far as they have room: a short hit has its ◖ alone. By its name a clip is moved. */
 function drawNames(ink: CanvasRenderingContext2D, scene: StripScene, visible: readonly Run[], topPx: number, namesPx: number): void {
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
   ink.textBaseline = "top";
+  let markedAt = -Infinity;
   for (const run of visible) {
     if (!run.kept) continue;
     const [head, tail] = [toPx(scene.view, run.start), toPx(scene.view, run.end)];
-    if (tail - head < 6) continue;
+    const short = tail - head < MARK_PX;
+    if (short && Math.abs(head - markedAt) < MARK_PX) continue;
+    markedAt = head;
     drawEdgeMark(ink, head, topPx + namesPx / 2, 5, "head", scene.colours["head"] ?? "");
+    if (short) continue;
     drawEdgeMark(ink, tail, topPx + namesPx / 2, 5, "tail", scene.colours["tail"] ?? "");
     const name = run.clipId === null ? undefined : scene.names.get(run.clipId);
     const room = Math.min(tail, scene.view.widthPx) - Math.max(head, 0) - 14;
