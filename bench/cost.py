@@ -22,15 +22,16 @@ import pydub
 import pydub.silence
 import soundfile
 
-from wemble.actions import finding, importing
-from wemble.actions.editing import create_job, edit_newest, open_job
-from wemble.actions.edits import MoveEdge, perform
+from wemble.actions.editing.edits import perform
+from wemble.actions.editing.revisions import create_job, edit_newest, open_job
+from wemble.actions.importing import import_file
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import sound_search
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip
-from wemble.core.edit.treat import targets
+from wemble.core.edit.treatment import targets
 from wemble.core.render import RenderPlan
 from wemble.store.files import FileReader, Home
 
@@ -103,7 +104,7 @@ def bench_import(path: Path, hours: float) -> None:
         reference.append(decode_and_write(path))
         work = Path(tempfile.mkdtemp(dir=home.scratch))
         with timed() as seconds:
-            row = importing.import_file(lambda part, doing: None, work, home.root, path, path.name, 0, True).source
+            row = import_file.import_file(lambda part, doing: None, work, home.root, path, path.name, 0, True).source
         ours.append(seconds())
         pyramid = sum(p.stat().st_size for p in home.source(row.id).glob("*.f16")) / 1e6
         shutil.rmtree(home.source(row.id))
@@ -120,7 +121,7 @@ def opened_take(path: Path) -> tuple[Library, str, str]:
     library.start()
     job_id = create_job(library, "bench")
     peak = 0.0
-    task_id = importing.start_import(library, job_id, path, path.name)
+    task_id = import_file.start_import(library, job_id, path, path.name)
     while task_id in library.running:
         with contextlib.suppress(OSError):
             peak = max([peak, *(private_mb(pid) for pid in children())])
@@ -134,13 +135,13 @@ def opened_take(path: Path) -> tuple[Library, str, str]:
 def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> None:
     opened = open_job(library, job_id)
     everything = targets(opened.job)
-    recipe = finding.proposal(library, opened.job, everything)
-    finding.draft(library, opened.revision, everything, recipe)
+    recipe = sound_search.proposal(library, opened.job, everything)
+    sound_search.draft(library, opened.revision, everything, recipe)
     times = []
     for number in range(15):
         changed = dataclasses.replace(recipe, threshold_db=recipe.threshold_db + 0.1 * number)
         with timed() as seconds:
-            finding.draft(library, opened.revision, everything, changed)
+            sound_search.draft(library, opened.revision, everything, changed)
         times.append(seconds())
     draft = statistics.median(times)
     samples, _ = soundfile.read(path, dtype="float32", always_2d=True, frames=round(min(hours, 0.25) * 3600 * RATE))
@@ -158,7 +159,7 @@ def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> No
         f"pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
     )
     with timed() as seconds:
-        finding.apply(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
+        sound_search.apply(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
     print(f"   Apply, refined to the sample: {seconds():.2f} s, {len(open_job(library, job_id).job.clips):,} clips")
 
 
@@ -219,7 +220,7 @@ def bench_ten_thousand(library: Library) -> None:
         clip = open_job(library, job_id).job.clips[f"x{37 * number % 10_000}"]
         with timed() as seconds:
             revision = perform(
-                library, job_id, revision, MoveEdge("move_edge", clip.id, "head", clip.head_frame + 1)
+                library, job_id, revision, "move_edge", clip_id=clip.id, side="head", source_frame=clip.head_frame + 1
             ).revision
         times.append(1000 * seconds())
     print(

@@ -21,10 +21,11 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.browser.conftest import FLAGS
 from tests.conftest import Server, phrases
 
-from wemble.actions import finding, importing
-from wemble.actions.editing import create_job, open_job
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing import import_file
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import sound_search
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 
 HOME = Path("/tmp/wemble-bench/drawing")
@@ -42,8 +43,8 @@ def prepare() -> None:
     library.start()
     job_id = _take(library, "three hours", hours=3)
     opened = open_job(library, job_id)
-    recipe = finding.proposal(library, opened.job, [next(iter(opened.job.clips))])
-    finding.apply(library, job_id, opened.revision, [], recipe, Treatment())
+    recipe = sound_search.proposal(library, opened.job, [next(iter(opened.job.clips))])
+    sound_search.apply(library, job_id, opened.revision, [], recipe, Treatment())
     print(f"{len(open_job(library, job_id).job.clips):,} clips in 3 h of stereo at 48 kHz")
     _take(library, "an hour", hours=1)
     library.close()
@@ -57,7 +58,7 @@ def _take(library: Library, name: str, *, hours: int) -> str:
         for _ in range(hours * 3600 * RATE // len(piece)):
             file.write(piece)
     job_id = create_job(library, name)
-    assert wait_for(library, importing.start_import(library, job_id, path, path.name), 900).state == "done"
+    assert wait_for(library, import_file.start_import(library, job_id, path, path.name), 900).state == "done"
     path.unlink()
     return job_id
 

@@ -17,11 +17,11 @@ import librosa
 import numpy as np
 import soundfile
 
-from wemble.actions import hitting
-from wemble.actions.editing import create_job, open_job
-from wemble.actions.importing import start_import
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import hit_search
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import HitRecipe
 from wemble.demo import kit
 
@@ -63,7 +63,7 @@ def main() -> None:
         imported = time.perf_counter() - start
         revision = open_job(library, job_id).revision
         start = time.perf_counter()
-        hitting.apply_hits(library, job_id, revision, [], HitRecipe())
+        hit_search.apply_hits(library, job_id, revision, [], HitRecipe())
         found = time.perf_counter() - start
         start = time.perf_counter()
         for path in paths:
@@ -81,7 +81,7 @@ def main() -> None:
         if "--draft" in sys.argv:
             job_id = brought_in(library, write(folder, 3 * FILES))
             revision = open_job(library, job_id).revision
-            hitting.draft_hits(library, revision, HitRecipe())
+            hit_search.draft_hits(library, revision, HitRecipe())
             for name, recipes in (
                 ("start", [HitRecipe(start_under_peak_db=30.0 + n) for n in range(8)]),
                 ("end", [HitRecipe(over_floor_db=4.0 + n) for n in range(8)]),
@@ -89,7 +89,7 @@ def main() -> None:
                 times = []
                 for recipe in recipes:
                     start = time.perf_counter()
-                    hitting.draft_hits(library, revision, recipe)
+                    hit_search.draft_hits(library, revision, recipe)
                     times.append(time.perf_counter() - start)
                 median, longest = 1000 * np.median(times), 1000 * max(times)
                 print(f"draft of {3 * FILES} hits, {name} dragged: median {median:.0f} ms, longest {longest:.0f} ms")

@@ -16,11 +16,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from wemble.actions import importing
-from wemble.actions.editing import create_job
-from wemble.actions.executor import WorkerPool
+from wemble.actions.editing.revisions import create_job
+from wemble.actions.importing import import_file
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.work.executor import WorkerPool
+from wemble.actions.work.tasks import wait_for
 from wemble.store.records import TaskRow
 
 RATE = 48_000
@@ -58,7 +58,7 @@ def bring_in(library: Library) -> Callable[..., tuple[str, TaskRow]]:
 
     def run(path: Path, job_id: str | None = None) -> tuple[str, TaskRow]:
         job_id = job_id or create_job(library, "test")
-        return job_id, wait_for(library, importing.start_import(library, job_id, path, path.name), 60)
+        return job_id, wait_for(library, import_file.start_import(library, job_id, path, path.name), 60)
 
     return run
 

@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Route, Switch } from "wouter";
-import { DeskPage } from "./desk/DeskPage";
+import { DeskPage } from "./desk/frame/DeskPage";
 import { StartPage } from "./start/StartPage";
 import "./theme.css";
 import { applyTheme } from "./ui/theme";

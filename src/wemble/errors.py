@@ -8,7 +8,8 @@
     ├── TooLarge        it would not fit: an upload limit, the disk
     ├── NotAllowed      this door is closed: a foreign host, a folder outside the roots
     ├── Cancelled       somebody stopped it
-    └── WorkFailed      a worker died, or ran out of its time or memory
+    ├── WorkFailed      a worker died, or ran out of its time or memory
+    └── Unavailable     the data cannot be written just now: locked, read-only
 
 A message names the rule, the value and what to do. ``code`` is for the interface, ``details`` for machines.
 """
@@ -84,3 +85,9 @@ class WorkFailed(WembleError):
     """A worker died, or ran out of its time or memory."""
 
     code = "work_failed"
+
+
+class Unavailable(WembleError):
+    """The data cannot be written just now."""
+
+    code = "unavailable"

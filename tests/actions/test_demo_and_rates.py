@@ -9,14 +9,17 @@ import pytest
 import soundfile
 from tests.conftest import phrases
 
-from wemble.actions import checking, editing, finding, importing
-from wemble.actions.editing import create_job, open_job
+from wemble.actions import verdicts
+from wemble.actions.editing import revisions
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing import import_file
+from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
-from wemble.actions.overview import job_cards
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import sound_search
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.placement import end_of, in_time_order, start_of
-from wemble.core.edit.treat import targets
+from wemble.core.edit.treatment import targets
 from wemble.demo.build import JOB_NAME, add_demo
 from wemble.demo.script import PHRASES
 from wemble.demo.take import audio_guide
@@ -30,7 +33,7 @@ def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library)
     cards = {card.name: card for card in job_cards(library)}
     assert len(cards) == 3
     card = cards[JOB_NAME]
-    assert card.waiting_for == "4 clips to look at"
+    assert card.waiting_for == "4 phrases to look at"
     opened = open_job(library, card.id)
     names = [clip.name for clip in in_time_order(opened.job)]
     assert [name for name in names if not name.startswith("Audio guide take")] == [name for name, _ in PHRASES]
@@ -39,7 +42,7 @@ def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library)
         if (found := [frame for frame, name in begins if name == clip.name]) and clip.sound_start_frame is not None:
             # espeak leaves some 30 ms of silence in front of each phrase
             assert -0.01 < (clip.sound_start_frame - found[0]) / 48_000 < 0.08
-    doubtful = {row.clip_id for row in checking.verdicts(library, opened.revision) if row.doubtful}
+    doubtful = {row.clip_id for row in verdicts.verdicts(library, opened.revision) if row.doubtful}
     assert {opened.job.clips[clip_id].name[:16] for clip_id in doubtful} == {"Audio guide take"}  # the chair
 
 
@@ -48,10 +51,10 @@ def test_the_same_take_is_found_at_the_same_places_at_any_rate(library: Library,
     path = tmp_path / "a.wav"
     soundfile.write(path, phrases(6.0, rate, channels=2), rate, subtype="FLOAT")
     job_id = create_job(library, "rates")
-    assert wait_for(library, importing.start_import(library, job_id, path, path.name)).state == "done"
+    assert wait_for(library, import_file.start_import(library, job_id, path, path.name)).state == "done"
     opened = open_job(library, job_id)
-    recipe = finding.proposal(library, opened.job, targets(opened.job))
-    finding.apply(library, job_id, opened.revision, [], recipe, Treatment())
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
+    sound_search.apply(library, job_id, opened.revision, [], recipe, Treatment())
     job = open_job(library, job_id).job
     starts = [clip.sound_start_frame / rate for clip in in_time_order(job) if clip.sound_start_frame is not None]
     ends = [clip.sound_end_frame / rate for clip in in_time_order(job) if clip.sound_end_frame is not None]
@@ -66,11 +69,11 @@ def test_treatments_hold_in_a_job_of_another_rate(library: Library, tmp_path: Pa
     soundfile.write(second, phrases(8.0, 44_100), 44_100, subtype="FLOAT")
     job_id = create_job(library, "two rates")
     for path in (first, second):
-        assert wait_for(library, importing.start_import(library, job_id, path, path.name)).state == "done"
+        assert wait_for(library, import_file.start_import(library, job_id, path, path.name)).state == "done"
     opened = open_job(library, job_id)
     target = targets(opened.job)[1]
-    recipe = finding.proposal(library, opened.job, [target])
-    answer = finding.apply(library, job_id, opened.revision, [target], recipe, treatment)
+    recipe = sound_search.proposal(library, opened.job, [target])
+    answer = sound_search.apply(library, job_id, opened.revision, [target], recipe, treatment)
     job = open_job(library, job_id).job
     by_id = job.clips
     assert job.joins
@@ -82,5 +85,5 @@ def test_treatments_hold_in_a_job_of_another_rate(library: Library, tmp_path: Pa
     plan = library.plan_at(answer.revision)
     rendered = plan.render(0, plan.end_frame, library.reader)
     assert np.abs(rendered).max() <= np.abs(phrases(8.0, 44_100)).max() * 1.02
-    editing.undo(library, job_id, answer.revision)
+    revisions.undo(library, job_id, answer.revision)
     assert open_job(library, job_id).job == opened.job

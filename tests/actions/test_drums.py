@@ -16,16 +16,18 @@ import soundfile
 from tests.conftest import RATE
 from wavinfo import WavInfoReader
 
-from wemble.actions import hitting, kits, sending
-from wemble.actions.checking import verdicts
-from wemble.actions.editing import create_job, open_job
-from wemble.actions.edits import MoveEdges, SetLoop, perform
-from wemble.actions.importing import start_import
-from wemble.actions.kit_shell import KitWanted, audio_files, make_kit
+from wemble.actions.delivery import export
+from wemble.actions.delivery.export import Request
+from wemble.actions.editing import kit_edits
+from wemble.actions.editing.edits import perform
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.pictures import heads
-from wemble.actions.sending import Request
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import hit_search
+from wemble.actions.shell.kit import KitWanted, audio_files, make_kit
+from wemble.actions.verdicts import verdicts
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edit.model import Job
 from wemble.core.signal.levels import from_db
@@ -66,7 +68,7 @@ def kit(library: Library, tmp_path: Path) -> tuple[str, dict[str, int], dict[str
     for path in files:
         assert wait_for(library, start_import(library, job_id, path, path.name)).state == "done"
     revision = open_job(library, job_id).revision
-    hitting.apply_names(library, job_id, revision, hitting.read_names(library, revision, None).pattern)
+    perform(library, job_id, revision, "read_names", pattern=hit_search.read_names(library, revision, None).pattern)
     return job_id, truth, {path.stem: hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
 
 
@@ -79,15 +81,15 @@ def test_twenty_four_rough_files_become_a_kit(
 ) -> None:
     job_id, truth, hashes = kit
     revision = open_job(library, job_id).revision
-    named = hitting.draft_hits(library, revision, HitRecipe(decided_by="far"))
+    named = hit_search.draft_hits(library, revision, HitRecipe(decided_by="far"))
     assert all(
         deciding == library.job_at(revision).clip(key).name.endswith("far")
         for key, deciding in zip(named.target_ids, named.deciding, strict=True)
     )
-    assert all(hitting.draft_hits(library, revision, HitRecipe(together=False)).deciding)
-    draft = hitting.draft_hits(library, revision, HitRecipe())
+    assert all(hit_search.draft_hits(library, revision, HitRecipe(together=False)).deciding)
+    draft = hit_search.draft_hits(library, revision, HitRecipe())
     assert len(draft.target_ids) == 24 and sum(draft.deciding) == 12 and draft.strengths == ["soft", "hard"]
-    answer = hitting.apply_hits(library, job_id, revision, [], HitRecipe())
+    answer = hit_search.apply_hits(library, job_id, revision, [], HitRecipe())
     job = library.job_at(answer.revision)
     for name, clip_id in by_name(job).items():
         clip = job.clip(clip_id)
@@ -101,16 +103,16 @@ def test_twenty_four_rough_files_become_a_kit(
     drafted = dict(zip(draft.target_ids, draft.heads, strict=True))
     assert all(abs(drafted[c.id] - c.head_frame) < 3 * RATE // 1000 for c in job.clips.values())
 
-    turned = kits.turn_down(library, job_id, answer.revision, [], -1.0)
+    turned = perform(library, job_id, answer.revision, "turn_down", clip_ids=(), ceiling_db=-1.0)
     job = library.job_at(turned.revision)
     changed = {name for name, clip_id in by_name(job).items() if job.clip(clip_id).gain_db != 0.0}
     assert changed == set(HOT)
-    assert max(kits.peaks(library, job, [*job.clips]).values()) <= from_db(-1.0) + 1e-6
+    assert max(kit_edits.peaks(library, job, [*job.clips]).values()) <= from_db(-1.0) + 1e-6
     assert turned.notes[-1] == "21 keep their gain"
 
     colliding = Request(kind="as_source", what="one_shots", pattern="{name}")
     with pytest.raises(InvalidInput, match="names are the same"):
-        sending.start_export(library, job_id, turned.revision, colliding)
+        export.start_export(library, job_id, turned.revision, colliding)
     request = Request(
         kind="as_source",
         what="one_shots",
@@ -119,7 +121,7 @@ def test_twenty_four_rough_files_become_a_kit(
         replace_this="Plank",
         replace_by="Boatyard Plank",
     )
-    task = wait_for(library, sending.start_export(library, job_id, turned.revision, request))
+    task = wait_for(library, export.start_export(library, job_id, turned.revision, request))
     assert task.state == "done" and task.result is not None, task.error
     folder = Path(str(task.result["folder"]))
     rows = {
@@ -156,19 +158,26 @@ def test_whole_samples_go_with_offsets_and_loops_reach_the_file(
     library: Library, kit: tuple[str, dict[str, int], dict[str, str]]
 ) -> None:
     job_id, _, _ = kit
-    revision = hitting.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+    revision = hit_search.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
     job = library.job_at(revision)
     bell = job.clip(by_name(job)["Bell_39_hard_near"])
-    loop = kits.loop_candidates(library, revision, bell.id, None)[0]
+    loop = kit_edits.loop_candidates(library, revision, bell.id, None)[0]
     assert bell.head_frame < loop.start_frame < loop.end_frame <= bell.tail_frame
-    judged = kits.judge_loop(library, revision, bell.id, loop.start_frame, loop.end_frame, loop.crossfade_frames)
+    judged = kit_edits.judge_loop(library, revision, bell.id, loop.start_frame, loop.end_frame, loop.crossfade_frames)
     assert judged.score == pytest.approx(loop.score, abs=0.2)
     answer = perform(
-        library, job_id, revision, SetLoop("set_loop", bell.id, loop.start_frame, loop.end_frame, loop.crossfade_frames)
+        library,
+        job_id,
+        revision,
+        "set_loop",
+        clip_id=bell.id,
+        start_frame=loop.start_frame,
+        end_frame=loop.end_frame,
+        crossfade_frames=loop.crossfade_frames,
     )
     for with_map, shift in (("cut", bell.head_frame), ("offset", 0)):
         request = Request(kind="wav_16", what="one_shots", pattern="{source}", with_map=with_map)  # type: ignore[arg-type]
-        task = wait_for(library, sending.start_export(library, job_id, answer.revision, request))
+        task = wait_for(library, export.start_export(library, job_id, answer.revision, request))
         assert task.result is not None
         folder = Path(str(task.result["folder"]))
         path = folder / "Bell_39_hard_near.wav"
@@ -188,31 +197,37 @@ def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_a
     library: Library, kit: tuple[str, dict[str, int], dict[str, str]]
 ) -> None:
     job_id, _, _ = kit
-    revision = hitting.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+    revision = hit_search.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
     job = library.job_at(revision)
     pair = tuple(
         clip.id for clip in job.clips.values() if clip.set_id == job.clip(by_name(job)["Oar_40_soft_far"]).set_id
     )
     before = job.clip(pair[0]).head_frame
-    moved = perform(library, job_id, revision, MoveEdges("move_edges", pair, "head", -96))
-    again = hitting.apply_hits(library, job_id, moved.revision, [], HitRecipe(start_under_peak_db=30.0, keep_ms=200.0))
+    moved = perform(library, job_id, revision, "move_edges", clip_ids=pair, side="head", by_frames=-96)
+    again = hit_search.apply_hits(
+        library, job_id, moved.revision, [], HitRecipe(start_under_peak_db=30.0, keep_ms=200.0)
+    )
     later = library.job_at(again.revision)
     assert [later.clip(clip_id).head_frame for clip_id in pair] == [before - 96] * 2
     assert all(later.clip(c.id).tail_frame > c.tail_frame for c in job.clips.values())
     # A microphone that is cut too short for the loop of its hit costs that hit its loop, and no other.
     short = later.clip(by_name(later)["Bell_39_soft_far"])
-    cut = perform(library, job_id, again.revision, MoveEdges("move_edges", (short.id,), "tail", 2_000 - short.frames))
-    looped = kits.loop_all(library, job_id, cut.revision, [c for c in later.clips if c != short.id], 20.0)
+    cut = perform(
+        library, job_id, again.revision, "move_edges", clip_ids=(short.id,), side="tail", by_frames=2_000 - short.frames
+    )
+    looped = perform(
+        library, job_id, cut.revision, "loop_all", clip_ids=[c for c in later.clips if c != short.id], crossfade_ms=20.0
+    )
     with_loops = library.job_at(looped.revision)
     loops: dict[str | None, set[tuple[int, int | None, int]]] = {}
     for mark in with_loops.marks.values():
         assert mark.kind == "loop" and mark.clip_id is not None
         at = (mark.frame, mark.end_frame, mark.crossfade_frames)
         loops.setdefault(with_loops.clip(mark.clip_id).set_id, set()).add(at)
-    assert looped.notes == (f"{len(loops)} of 12 have a loop whose seam is not heard",) and len(loops) >= 10
+    assert looped.notes == (f"{len(loops)} of 12 loops have a seam that is not heard",) and len(loops) >= 10
     assert all(len(both) == 1 for both in loops.values()) and len(with_loops.marks) == 2 * len(loops)
     assert short.set_id not in loops
-    softened = kits.soften(library, job_id, looped.revision, list(pair), 5.0)
+    softened = perform(library, job_id, looped.revision, "soften", clip_ids=pair, milliseconds=5.0)
     assert softened.notes and softened.notes[0].startswith("no effect, already at the floor")
     begins, pictures = heads(library, softened.revision, 300)
     assert len(begins) == 24 and len(pictures) == 24 * 300 * 2
@@ -231,13 +246,13 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     job_id, _ = bring_in(tmp_path / "tar buckets.wav", create_job(library, "Tar buckets", "drums"))
     opened = open_job(library, job_id)
     recipe = HitRecipe(many=True, before_ms=2.0)
-    proposed, applied = hitting.recipe_of(library, opened.revision)
+    proposed, applied = hit_search.recipe_of(library, opened.revision)
     assert (proposed, applied) == (
         HitRecipe(many=True),
         False,
     )  # eight seconds with eighteen hits are heard to be a take
-    draft = hitting.draft_hits(library, opened.revision, recipe)
-    answer = hitting.apply_hits(library, job_id, opened.revision, [], recipe)
+    draft = hit_search.draft_hits(library, opened.revision, recipe)
+    answer = hit_search.apply_hits(library, job_id, opened.revision, [], recipe)
     clips = sorted(library.job_at(answer.revision).clips.values(), key=lambda clip: clip.head_frame)
     assert (draft.heads, draft.tails) == ([c.head_frame for c in clips], [c.tail_frame for c in clips])
     assert [abs(clip.head_frame + 96 - onset) <= 24 for clip, onset in zip(clips, onsets, strict=True)] == [True] * 18
@@ -245,14 +260,14 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     assert [clip.name for clip in clips[:2]] == ["tar buckets 1", "tar buckets 2"]
     task = wait_for(
         library,
-        sending.start_export(library, job_id, answer.revision, Request(kind="wav_16", what="one", pattern="take")),
+        export.start_export(library, job_id, answer.revision, Request(kind="wav_16", what="one", pattern="take")),
     )
     assert task.result is not None
     cues = WavInfoReader(
         str(Path(str(task.result["folder"])) / "take.wav")
     ).cues  # one file with its hits, read by wavinfo
     assert [cue.sample_offset for cue in cues.cues] == [clip.head_frame - clips[0].head_frame for clip in clips]
-    fewer = hitting.apply_hits(library, job_id, answer.revision, [], HitRecipe(many=True, shortest_gap_ms=600.0))
+    fewer = hit_search.apply_hits(library, job_id, answer.revision, [], HitRecipe(many=True, shortest_gap_ms=600.0))
     assert len(library.job_at(fewer.revision).clips) == 9
 
 
@@ -300,10 +315,10 @@ def test_what_is_not_there_is_said(library: Library, kit: tuple[str, dict[str, i
     job_id, _, _ = kit
     revision = open_job(library, job_id).revision
     with pytest.raises(InvalidInput, match="no name fits"):
-        hitting.apply_names(library, job_id, revision, "{name}+{note}")
+        perform(library, job_id, revision, "read_names", pattern="{name}+{note}")
     with pytest.raises(NotFound):
-        kits.loop_candidates(library, revision, "c999", None)
-    with pytest.raises(InvalidInput, match="only one-shots keep"):
+        kit_edits.loop_candidates(library, revision, "c999", None)
+    with pytest.raises(InvalidInput, match="only one-shots can keep"):
         Request(kind="as_source", what="one")
     with pytest.raises(InvalidInput, match="ceiling"):
-        kits.turn_down(library, job_id, revision, [], 3.0)
+        perform(library, job_id, revision, "turn_down", clip_ids=(), ceiling_db=3.0)

@@ -12,47 +12,50 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions import again, editing, edits, finding, recipes, sending
-from wemble.actions.checking import verdicts
+from wemble.actions import recipes, restart
+from wemble.actions.delivery import export
+from wemble.actions.editing import edits, revisions
 from wemble.actions.library import Library
-from wemble.actions.tasks import cancel_task, wait_for
+from wemble.actions.searching import sound_search
+from wemble.actions.verdicts import verdicts
+from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
-from wemble.core.edit.treat import targets
+from wemble.core.edit.treatment import targets
 from wemble.errors import Conflict, InvalidInput, NotFound
 
 BringIn = Callable[..., tuple[str, object]]
 
 
-def found(library: Library, job_id: str, treatment: Treatment = Treatment(), **numbers: float) -> editing.Answer:  # noqa: B008
-    opened = editing.open_job(library, job_id)
-    recipe = finding.proposal(library, opened.job, targets(opened.job))
+def found(library: Library, job_id: str, treatment: Treatment = Treatment(), **numbers: float) -> revisions.Answer:  # noqa: B008
+    opened = revisions.open_job(library, job_id)
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
     fields = {name: getattr(recipe, name) for name in Recipe.__dataclass_fields__} | numbers
-    return finding.apply(library, job_id, opened.revision, [], Recipe(**fields), treatment)  # type: ignore[arg-type]
+    return sound_search.apply(library, job_id, opened.revision, [], Recipe(**fields), treatment)  # type: ignore[arg-type]
 
 
 def test_undo_and_redo_go_on_after_a_restart(library: Library, bring_in: BringIn, take: Path) -> None:
     job_id, _ = bring_in(take)
-    states = [editing.open_job(library, job_id)]
+    states = [revisions.open_job(library, job_id)]
     found(library, job_id)
-    states.append(editing.open_job(library, job_id))
+    states.append(revisions.open_job(library, job_id))
     clip = next(iter(states[-1].job.clips.values()))
     for number in range(3):
         base = states[-1].revision
-        edits.perform(library, job_id, base, edits.RenameClip("rename_clip", clip.id, f"take {number}"))
-        states.append(editing.open_job(library, job_id))
+        edits.perform(library, job_id, base, "rename_clip", clip_id=clip.id, name=f"take {number}")
+        states.append(revisions.open_job(library, job_id))
     home = library.home.root
     library.close()
     again_opened = Library(home, workers=0)
     for before in reversed(states[:-1]):
-        now = editing.open_job(again_opened, job_id)
-        editing.undo(again_opened, job_id, now.revision)
-        assert editing.open_job(again_opened, job_id).job == before.job
+        now = revisions.open_job(again_opened, job_id)
+        revisions.undo(again_opened, job_id, now.revision)
+        assert revisions.open_job(again_opened, job_id).job == before.job
     for after in states[1:]:
-        now = editing.open_job(again_opened, job_id)
-        editing.redo(again_opened, job_id, now.revision)
-        assert editing.open_job(again_opened, job_id).job == after.job
+        now = revisions.open_job(again_opened, job_id)
+        revisions.redo(again_opened, job_id, now.revision)
+        assert revisions.open_job(again_opened, job_id).job == after.job
     with pytest.raises(InvalidInput, match="nothing to redo"):
-        editing.redo(again_opened, job_id, states[-1].revision)
+        revisions.redo(again_opened, job_id, states[-1].revision)
     again_opened.close()
 
 
@@ -61,18 +64,18 @@ def test_nudges_of_a_moment_are_one_undo_and_a_stale_edit_is_refused(
 ) -> None:
     job_id, _ = bring_in(take)
     answer = found(library, job_id)
-    before = editing.open_job(library, job_id).job
+    before = revisions.open_job(library, job_id).job
     clip = next(iter(before.clips.values()))
     stale = answer.revision
     for step in range(1, 6):
-        move = edits.MoveEdge("move_edge", clip.id, "head", clip.head_frame + step)
-        answer = edits.perform(library, job_id, answer.revision, move)
-    assert editing.open_job(library, job_id).job.clips[clip.id].head_frame == clip.head_frame + 5
-    editing.undo(library, job_id, answer.revision)
-    assert editing.open_job(library, job_id).job == before
-    editing.redo(library, job_id, stale)
+        move = {"clip_id": clip.id, "side": "head", "source_frame": clip.head_frame + step}
+        answer = edits.perform(library, job_id, answer.revision, "move_edge", **move)
+    assert revisions.open_job(library, job_id).job.clips[clip.id].head_frame == clip.head_frame + 5
+    revisions.undo(library, job_id, answer.revision)
+    assert revisions.open_job(library, job_id).job == before
+    revisions.redo(library, job_id, stale)
     with pytest.raises(Conflict) as caught:
-        edits.perform(library, job_id, stale, edits.RenameJob("rename_job", "never"))
+        edits.perform(library, job_id, stale, "rename_job", name="never")
     assert caught.value.details["revision"] == answer.revision
 
 
@@ -91,19 +94,21 @@ def test_finds_every_phrase_again_with_every_treatment_and_one_undo(
 ) -> None:
     job_id, _ = bring_in(take)
     found(library, job_id)
-    first = editing.open_job(library, job_id)
+    first = revisions.open_job(library, job_id)
     clip = sorted(first.job.clips.values(), key=lambda c: c.head_frame)[1]
-    edits.perform(library, job_id, first.revision, edits.MoveEdge("move_edge", clip.id, "tail", clip.tail_frame - 777))
-    corrected = editing.open_job(library, job_id)
+    edits.perform(
+        library, job_id, first.revision, "move_edge", clip_id=clip.id, side="tail", source_frame=clip.tail_frame - 777
+    )
+    corrected = revisions.open_job(library, job_id)
     library.job_at(corrected.revision)
     found(library, job_id, treatment, room_before_ms=70.0, shortest_gap_ms=400.0)
-    now = editing.open_job(library, job_id)
+    now = revisions.open_job(library, job_id)
     spoken = [c for c in now.job.clips.values() if c.speaks]
     assert len(spoken) == 3 and not any(row.doubtful for row in verdicts(library, now.revision))
     if treatment.kind != "close_up":
         assert now.job.clips[clip.id].tail_frame == clip.tail_frame - 777
-    editing.undo(library, job_id, now.revision)
-    assert editing.open_job(library, job_id).job == corrected.job
+    revisions.undo(library, job_id, now.revision)
+    assert revisions.open_job(library, job_id).job == corrected.job
     plan = library.plan_at(now.revision)
     rendered = plan.render(0, plan.end_frame, library.reader)[0]
     quiet = np.abs(rendered[round(1.7 * RATE) : round(2.3 * RATE)]).max() if treatment.kind != "close_up" else 0.0
@@ -122,8 +127,8 @@ def test_nothing_found_and_no_room_tone_say_what_to_do(library: Library, bring_i
 
 
 def send(library: Library, job_id: str, **fields: object) -> tuple[dict[str, object], Path]:
-    revision = editing.open_job(library, job_id).revision
-    task = wait_for(library, sending.start_export(library, job_id, revision, sending.Request(**fields)))  # type: ignore[arg-type]
+    revision = revisions.open_job(library, job_id).revision
+    task = wait_for(library, export.start_export(library, job_id, revision, export.Request(**fields)))  # type: ignore[arg-type]
     assert task.state == "done", task.error
     return task.result, Path(task.result["folder"])
 
@@ -159,8 +164,8 @@ def test_an_mp3_is_constant_of_the_rate_asked_and_as_long_as_it_should_be(
         sizes = [packet.size * 8 * RATE / 1152 / 1000 for packet in container.demux(stream) if packet.size]
     # ISO/IEC 11172-3: a frame of 144 · bit rate / rate bytes, padded by one
     assert {round(kbps) for kbps in sizes[1:]} == {192}
-    job = editing.open_job(library, job_id).job
-    expected = sending.files_to_send(job, "one")[0]
+    job = revisions.open_job(library, job_id).job
+    expected = export.files_to_send(job, "one")[0]
     with av.open(str(path)) as container:
         frames = sum(frame.samples for frame in container.decode(audio=0))
     assert frames == soundfile.info(path).frames == expected.end - expected.start
@@ -173,11 +178,11 @@ def test_phrases_are_named_zipped_and_stop_on_collisions(library: Library, bring
     result, folder = send(library, job_id, pattern="{number:2} {job}")
     assert result["files"] == ["01 test.wav", "02 test.wav", "03 test.wav"]
     assert zipfile.ZipFile(folder / "all.zip").namelist() == result["files"]
-    revision = editing.open_job(library, job_id).revision
-    with pytest.raises(InvalidInput, match=r"put \{number\}"):
-        sending.start_export(library, job_id, revision, sending.Request(pattern="{job}"))
+    revision = revisions.open_job(library, job_id).revision
+    with pytest.raises(InvalidInput, match=r"add \{number\}"):
+        export.start_export(library, job_id, revision, export.Request(pattern="{job}"))
     with pytest.raises(InvalidInput, match=r"no field \{speaker\}"):
-        sending.preview(library, revision, sending.Request(pattern="{speaker}"))
+        export.preview(library, revision, export.Request(pattern="{speaker}"))
     assert not any(library.home.scratch.iterdir())
 
 
@@ -187,19 +192,19 @@ def test_long_work_is_cancelled_without_a_trace_and_started_again(
     long = tmp_path / "long.wav"
     soundfile.write(long, np.tile(phrases(60.0), (10, 1)), RATE)
     job_id, _ = bring_in(long)
-    revision = editing.open_job(library, job_id).revision
-    task_id = sending.start_export(library, job_id, revision, sending.Request(kind="flac_24", what="one", pattern="a"))
+    revision = revisions.open_job(library, job_id).revision
+    task_id = export.start_export(library, job_id, revision, export.Request(kind="flac_24", what="one", pattern="a"))
     cancel_task(library, task_id)
     assert wait_for(library, task_id).state == "cancelled"
     assert not any(library.home.exports.iterdir()) and not any(library.home.scratch.iterdir())
-    assert wait_for(library, again.start_again(library, task_id)).state == "done"
+    assert wait_for(library, restart.start_again(library, task_id)).state == "done"
 
 
 def test_recipes_are_kept_by_name(library: Library) -> None:
     recipes.save(library, " booth  close ", Recipe(room_before_ms=33.0))
     recipes.save(library, "booth close", Recipe(room_before_ms=44.0))
     assert recipes.named(library, "booth close").room_before_ms == 44.0
-    with pytest.raises(NotFound, match="saved are: booth close"):
+    with pytest.raises(NotFound, match="saved ones are: booth close"):
         recipes.named(library, "other")
     recipes.save(library, "boat shed", HitRecipe(shortest_gap_ms=120.0, many=True))
     assert recipes.named_for_hits(library, "boat shed") == HitRecipe(shortest_gap_ms=120.0, many=True)

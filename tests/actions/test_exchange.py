@@ -14,10 +14,13 @@ import soundfile
 from tests.conftest import RATE, phrases
 from wavinfo import WavInfoReader
 
-from wemble.actions import edits, fading, importing, saving, sending
-from wemble.actions.editing import create_job, open_job
+from wemble.actions import saved_jobs
+from wemble.actions.delivery import export
+from wemble.actions.editing import edits
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing import import_file
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edit.marks import place_of
 from wemble.store.records import TaskRow
 
@@ -47,7 +50,7 @@ def marked_take(path: Path) -> Path:
 
 def send(library: Library, job_id: str, **request: object) -> Path:
     revision = open_job(library, job_id).revision
-    task = wait_for(library, sending.start_export(library, job_id, revision, sending.Request(**request)), 60)  # type: ignore[arg-type]
+    task = wait_for(library, export.start_export(library, job_id, revision, export.Request(**request)), 60)  # type: ignore[arg-type]
     assert task.state == "done" and task.result is not None, task.error
     return Path(task.result["folder"])
 
@@ -61,7 +64,7 @@ def test_points_and_loops_come_along_and_go_out_on_the_same_sound(
         ("Point 2", 48_000, None), ("Chorus", 96_123, None), ("Loop", 40_000, 60_000),
     }  # fmt: skip
     (clip,) = opened.job.clips.values()
-    edits.perform(library, job_id, opened.revision, edits.MoveEdge("move_edge", clip.id, "head", 30_000))
+    edits.perform(library, job_id, opened.revision, "move_edge", clip_id=clip.id, side="head", source_frame=30_000)
     folder = send(library, job_id, what="one", pattern="a", kind="wav_24")
     read = WavInfoReader(str(folder / "a.wav"))
     assert sorted(cue.sample_offset for cue in read.cues.cues) == [18_000, 66_123]
@@ -95,7 +98,7 @@ def test_another_recording_is_put_under_a_clip_and_its_points_stay(
     clip = next(c for c in opened.job.clips.values() if c.name == "marked")
     other = next(s for s in opened.job.sources.values() if s.rate_hz == 24_000)
     places = {m.name: place_of(opened.job, m) for m in opened.job.marks.values()}
-    answer = edits.perform(library, job_id, opened.revision, edits.PutUnder("put_under", (clip.id,), other.id))
+    answer = edits.perform(library, job_id, opened.revision, "put_under", clip_ids=(clip.id,), source_id=other.id)
     after = open_job(library, job_id).job
     assert after.clip(clip.id).tail_frame == 60_000 and "earlier" in answer.notes[0]
     for mark in after.marks.values():
@@ -106,30 +109,41 @@ def test_automatic_fades_go_and_come_and_ones_own_stay(library: Library, bring_i
     job_id, _ = bring_in(take)
     opened = open_job(library, job_id)
     (clip,) = opened.job.clips.values()
-    answer = edits.perform(library, job_id, opened.revision, edits.MoveEdge("move_edge", clip.id, "head", 30_000))
-    answer = edits.perform(library, job_id, answer.revision, edits.MoveEdge("move_edge", clip.id, "tail", 90_000))
     answer = edits.perform(
-        library, job_id, answer.revision, edits.SetFade("set_fade", (clip.id,), "tail", 777, "linear")
+        library, job_id, opened.revision, "move_edge", clip_id=clip.id, side="head", source_frame=30_000
     )
-    answer = fading.set_automatic_fades(library, job_id, answer.revision, True)
+    answer = edits.perform(
+        library, job_id, answer.revision, "move_edge", clip_id=clip.id, side="tail", source_frame=90_000
+    )
+    answer = edits.perform(
+        library,
+        job_id,
+        answer.revision,
+        "set_fade",
+        clip_ids=(clip.id,),
+        side="tail",
+        length_frames=777,
+        shape="linear",
+    )
+    answer = edits.perform(library, job_id, answer.revision, "set_automatic_fades", on=True)
     with_fades = open_job(library, job_id).job.clip(clip.id)
-    assert with_fades.fade_in is not None and with_fades.fade_in.made == "auto"
-    fading.set_automatic_fades(library, job_id, answer.revision, False)
+    assert with_fades.fade_in is not None and with_fades.fade_in.origin == "auto"
+    edits.perform(library, job_id, answer.revision, "set_automatic_fades", on=False)
     without = open_job(library, job_id).job.clip(clip.id)
     assert without.fade_in is None and without.fade_out == with_fades.fade_out
 
 
 def saved(library: Library, job_id: str) -> Path:
-    task = wait_for(library, saving.start_save(library, job_id, open_job(library, job_id).revision), 60)
+    task = wait_for(library, saved_jobs.start_save(library, job_id, open_job(library, job_id).revision), 60)
     assert task.state == "done" and task.result is not None, task.error
     return Path(task.result["folder"]) / task.result["files"][0]
 
 
 def opened_from(library: Library, archive: Path) -> tuple[str, TaskRow]:
     job_id = create_job(library, "opened")
-    upload = importing.begin_upload(library, job_id, archive.name, archive.stat().st_size)
-    importing.add_part(library, upload.id, 0, archive.read_bytes())
-    return job_id, wait_for(library, importing.finish_upload(library, upload.id), 60)
+    upload = import_file.begin_upload(library, job_id, archive.name, archive.stat().st_size)
+    import_file.add_part(library, upload.id, 0, archive.read_bytes())
+    return job_id, wait_for(library, import_file.finish_upload(library, upload.id), 60)
 
 
 def test_a_saved_job_is_opened_elsewhere_bit_for_bit(library: Library, bring_in: BringIn, tmp_path: Path) -> None:
@@ -160,8 +174,11 @@ def test_a_saved_job_is_opened_elsewhere_bit_for_bit(library: Library, bring_in:
 @pytest.mark.parametrize(
     ("spoil", "match"),
     [
-        (lambda files: files.update({"job.json": files["job.json"].replace(b'"test"', b'"tast"')}), "not what it was"),
-        (lambda files: files.update({"sources/../../evil": b"x"}), "not one of ours"),
+        (
+            lambda files: files.update({"job.json": files["job.json"].replace(b'"test"', b'"tast"')}),
+            "not as it was saved",
+        ),
+        (lambda files: files.update({"sources/../../evil": b"x"}), "Wemble does not write"),
         (lambda files: files.update({"checksums.json": b"[]"}), "cannot be read"),
     ],
 )

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from wemble.actions.executor import Report, WorkerPool
+from wemble.actions.work.executor import Report, WorkerPool
 from wemble.errors import Cancelled, InvalidInput, WorkFailed
 
 
@@ -47,7 +47,7 @@ def test_work_reports_and_answers(pool: WorkerPool) -> None:
 
 
 @pytest.mark.parametrize(
-    ("work", "match"), [(die, "worker died"), (eat, "more than the 1,024 MB"), (sleep, "took longer")]
+    ("work", "match"), [(die, "worker crashed"), (eat, "more than the 1,024 MB"), (sleep, "took longer")]
 )
 def test_what_goes_wrong_stays_where_it_is(pool: WorkerPool, work: object, match: str) -> None:
     with pytest.raises(WorkFailed, match=match):

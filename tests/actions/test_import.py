@@ -12,10 +12,10 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions.editing import create_job, open_job
-from wemble.actions.importing import display_name, start_import
+from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions.importing.import_file import display_name, start_import
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.work.tasks import wait_for
 from wemble.errors import TooLarge
 from wemble.store.files import Home
 
@@ -135,14 +135,14 @@ def bad_files() -> dict[str, bytes]:
 
 
 REFUSED = {
-    "not audio.wav": "not audio",
+    "not audio.wav": "cannot be read as audio",
     "empty.wav": "empty",
-    "no frames.wav": "no sound|not audio",
-    "channels.caf": "channels|not audio",
+    "no frames.wav": "no audio|cannot be read",
+    "channels.caf": "channels|cannot be read",
     "1 Hz.wav": "8,000 to 192,000",
     "768 kHz.wav": "8,000 to 192,000",
-    "cut header.wav": "not audio",
-    "broken.m4a": "not audio|no sound",
+    "cut header.wav": "cannot be read as audio",
+    "broken.m4a": "cannot be read|no audio",
 }
 
 
@@ -207,7 +207,7 @@ def test_names_are_shown_safe(name: str, shown: str) -> None:
 
 
 def test_a_full_disk_is_said_before_anything_is_written(tmp_path: Path) -> None:
-    with pytest.raises(TooLarge, match="make room"):
+    with pytest.raises(TooLarge, match="free some space"):
         Home(tmp_path / "h").check_space(1 << 60)
 
 

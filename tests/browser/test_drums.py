@@ -124,10 +124,10 @@ def test_ends_are_softened_hot_ones_come_down_and_the_kit_is_sent(
     page.keyboard.press("4")
     expect(page.get_by_text("35 one-shots, at their own rate and depth")).to_be_visible()
     names = page.get_by_role("list", name="names")
-    page.get_by_label("named").fill("{name}")
+    page.get_by_role("textbox", name="names", exact=True).fill("{name}")
     expect(page.get_by_text("names are the same", exact=False)).to_be_visible()
     expect(page.get_by_role("button", name="Send", exact=True)).to_be_disabled()
-    page.get_by_label("named").fill("Boatyard {name}_{note}_{strength}_{mic}")
+    page.get_by_role("textbox", name="names", exact=True).fill("Boatyard {name}_{note}_{strength}_{mic}")
     expect(names).to_contain_text("Boatyard Bell_E2_hard_near.wav")
     page.get_by_role("button", name="Send", exact=True).click()
     with page.expect_download() as coming:
@@ -160,12 +160,12 @@ def test_the_test_bench_plays_what_is_rendered_on_the_beat_old_start_against_new
     assert np.array_equal(played, rendered(demo_server, job, start, played.shape[1]))
     assert played.shape[1] == bell[0]["tail_frame"] - bell[0]["head_frame"]
     expect(bench.get_by_text("0.0 ms")).to_be_visible()
-    bench.get_by_label("old start").check()
+    bench.get_by_label("original start").check()
     air_ms = bell[0]["head_frame"] * 1000 / RATE
     expect(bench.get_by_text(f"{air_ms:.1f} ms")).to_be_visible()
 
     # Every half second to the sample, and a pattern of quarters at 120 against the click.
-    bench.get_by_label("old start").uncheck()
+    bench.get_by_label("original start").uncheck()
     page.evaluate("window.heard.length = 0")
     bench.get_by_role("button", name="Retrigger").click()
     until(page, "window.heard.length >= 4")
@@ -197,8 +197,8 @@ def test_loops_are_chosen_seen_and_sent_and_axe_is_content(page: Page, demo_serv
     assert len({(loop["frame"], loop["end_frame"], loop["crossfade_frames"]) for loop in loops}) == 1
     clip = state(demo_server, job)["clips"][loops[0]["clip_id"]]
     assert clip["sound_start_frame"] < loops[0]["frame"] - loops[0]["crossfade_frames"]
-    page.get_by_role("button", name="Loop the 2 in hand").click()
-    expect(page.get_by_text("have a loop whose seam is not heard")).to_contain_text("of 1")
+    page.get_by_role("button", name="Loop the 2 selected").click()
+    expect(page.get_by_text("loops have a seam that is not heard")).to_contain_text("of 1")
     settled(page)
     for step in "1234":
         page.keyboard.press(step)
@@ -212,16 +212,16 @@ def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
 ) -> None:
     soundfile.write(tmp_path / "chains.wav", kit.chains(), kit.RATE_HZ, subtype="PCM_24")
     page.goto(demo_server.url)
-    page.get_by_label("brief").select_option("drums")
+    page.get_by_role("radio", name="Drums and samples").check()
     page.locator("input[type=file]").first.set_input_files([str(tmp_path / "chains.wav")])
-    page.get_by_role("radio", name="a take with many hits").click()
+    page.get_by_role("radio", name="files are takes with many hits").click()
     settled(page)
-    expect(page.get_by_label("files coming in")).to_be_hidden(timeout=15_000)  # it goes by itself when all came in
+    expect(page.get_by_label("files being imported")).to_be_hidden(timeout=15_000)  # it goes by itself when all came in
     # While a number is dragged the card says how many there are, and why not more; the strip shows them.
     card = page.get_by_role("complementary", name="step: find")
     expect(card.get_by_text("24 hits")).to_be_visible()
     type_number(page, "shortest gap", "900")
-    expect(card.get_by_text("taken as one", exact=False)).to_be_visible()
+    expect(card.get_by_text("counted as one", exact=False)).to_be_visible()
     assert "24 hits" not in card.inner_text()
     type_number(page, "shortest gap", "80")
     expect(card.get_by_text("24 hits")).to_be_visible()
@@ -231,7 +231,7 @@ def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
     page.get_by_label("what to find").select_option("sound")
     type_number(page, "shortest gap", "0.5")
     settled(page)
-    expect(page.get_by_text("bridged", exact=False)).to_be_visible()  # and says why hits are one
+    expect(page.get_by_text("too short to cut", exact=False)).to_be_visible()  # and says why hits are one
     assert len(state(demo_server, job_id)["clips"]) == 24
     revision = call(f"{demo_server.url}/api/jobs/{job_id}")["revision"]
     with urllib.request.urlopen(

@@ -20,10 +20,10 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import AXE
 from tests.conftest import RATE, Server, phrases
 
-from wemble.actions.editing import create_job
-from wemble.actions.importing import start_import
+from wemble.actions.editing.revisions import create_job
+from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
-from wemble.actions.tasks import wait_for
+from wemble.actions.work.tasks import wait_for
 
 
 def call(url: str) -> dict[str, Any]:
@@ -117,7 +117,7 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     expect(page.get_by_role("button", name="Applied")).to_be_disabled()
     closed = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]
     assert len(closed["joins"]) == len(closed["clips"]) - 1
-    page.get_by_role("radio", name=re.compile("cut away")).click()
+    page.get_by_role("radio", name=re.compile("cut, timing")).click()
     page.get_by_role("button", name="Apply", exact=True).click()
     expect(page.get_by_role("button", name="Applied")).to_be_disabled()
 
@@ -144,7 +144,7 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     page.mouse.up()
     settled(page)
     shorter = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]
-    assert shorter["tail_frame"] < clip["tail_frame"] and shorter["fade_out"]["made"] == "auto"
+    assert shorter["tail_frame"] < clip["tail_frame"] and shorter["fade_out"]["origin"] == "auto"
     lens.get_by_role("combobox", name="shape of the fade at the tail").select_option("equal_power")
     settled(page)
     lens.get_by_role("spinbutton", name="fade at the tail").click()
@@ -152,7 +152,7 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     page.keyboard.press("Enter")
     settled(page)
     own = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"][clip["id"]]["fade_out"]
-    assert own == {"length_frames": 1200, "shape": "equal_power", "bend": 0.0, "made": "own", "points": []}
+    assert own == {"length_frames": 1200, "shape": "equal_power", "bend": 0.0, "origin": "own", "points": []}
     page.keyboard.press("1")
     type_number(page, "room after", "200")
     page.get_by_role("button", name="Apply", exact=True).click()
@@ -183,12 +183,12 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     # Send: the words, the names, a collision stops, then a zip with everything.
     page.keyboard.press("4")
     expect(page.get_by_text(re.compile(r"^\d+ files, \d:\d\d\.\d{3}, mono, 48 kHz, WAV 24-bit$"))).to_be_visible()
-    pattern = page.get_by_role("textbox", name="named")
+    pattern = page.get_by_role("textbox", name="names", exact=True)
     pattern.fill("{job}")
     expect(page.get_by_text("names are the same")).to_be_visible()
     expect(page.get_by_role("button", name="Send", exact=True)).to_be_disabled()
     pattern.fill("{number:3} {clip}")
-    page.get_by_label("as", exact=True).select_option("wav_16")
+    page.get_by_label("format", exact=True).select_option("wav_16")
     expect(page.get_by_text("WAV 16-bit").last).to_be_visible()
     expect(page.get_by_role("button", name="Send", exact=True)).to_be_enabled()
     page.get_by_role("button", name="Send", exact=True).click()
@@ -232,14 +232,14 @@ def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, se
     (tmp_path / "letter.wav").write_bytes(b"dear all, this is not a recording")
     (tmp_path / "empty.wav").write_bytes(b"")
     page.goto(server.url)
-    expect(page.get_by_text("No job yet")).to_be_visible()
+    expect(page.get_by_text("Drop a recording to see its edges")).to_be_visible()
     page.get_by_label("recordings", exact=True).set_input_files(
         [str(p) for p in sorted(tmp_path.glob("*.*")) if p.is_file()]
     )
     expect(page.get_by_role("heading", name="Find", exact=False)).to_be_visible(timeout=30_000)
-    incoming = page.get_by_role("region", name="files coming in")
+    incoming = page.get_by_role("region", name="files being imported")
     expect(incoming.get_by_text("2 failed")).to_be_visible()
-    expect(incoming.get_by_text("not audio that can be read")).to_be_visible()
+    expect(incoming.get_by_text("cannot be read as audio")).to_be_visible()
     expect(incoming.get_by_text("the file is empty")).to_be_visible()
     incoming.get_by_role("button", name="clear").click()
     job_id = page.url.rsplit("/", 1)[1]
@@ -253,7 +253,7 @@ def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, se
     page.get_by_role("button", name="Save as recipe").click()
     page.get_by_role("textbox", name="name of the recipe").fill("booth")
     page.get_by_role("button", name="Save", exact=True).click()
-    expect(page.get_by_text("Recipe “booth” is saved")).to_be_visible()
+    expect(page.get_by_text("Recipe “booth” saved")).to_be_visible()
     page.reload()
     page.get_by_role("button", name="recipes").click()
     expect(page.get_by_role("menuitem", name="booth", exact=True)).to_be_visible()
@@ -266,7 +266,7 @@ def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, se
     blocks = hear(page, "c", 2)
     compare_with_render(blocks, server, job_id)
     page.keyboard.press("4")
-    page.get_by_label("as", exact=True).select_option("wav_float")
+    page.get_by_label("format", exact=True).select_option("wav_float")
     page.get_by_role("radio", name="one file of everything").click()
     expect(page.get_by_text("1 file,")).to_be_visible()
     page.get_by_role("button", name="Send", exact=True).click()
@@ -293,7 +293,7 @@ def test_a_second_tab_is_told_and_does_it_on_the_newest(new_page: Callable[[], P
     two.keyboard.press("d")
     expect(two.get_by_role("alert")).to_contain_text("changed elsewhere")
     before = call(f"{demo_server.url}/api/jobs/{job_id}")
-    two.get_by_role("button", name="Do it on the newest").click()
+    two.get_by_role("button", name="do it on the newest").click()
     expect(two.get_by_role("alert")).to_have_count(0)
     settled(two)
     after = call(f"{demo_server.url}/api/jobs/{job_id}")
@@ -388,7 +388,7 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
         assert heard_samples.any()
         page.keyboard.press("4")
         page.get_by_role("radio", name="one file of everything").click()
-        page.get_by_label("as", exact=True).select_option("wav_float")
+        page.get_by_label("format", exact=True).select_option("wav_float")
         expect(page.get_by_text(re.compile("^1 file, 2:59:"))).to_be_visible()
         page.get_by_role("button", name="Send", exact=True).click()
         expect(page.get_by_role("link", name=re.compile("^download"))).to_be_visible(timeout=60_000)

@@ -41,7 +41,7 @@ def test_find_sound_prints_one_object_a_file(take: Path, tmp_path: Path) -> None
     )
     (tmp_path / "letter.txt").write_text("dear")
     status, output = run("find", "sound", tmp_path / "letter.txt", take)
-    assert status == 3 and "not audio" in output and "3 sounds" in output
+    assert status == 3 and "cannot be read as audio" in output and "3 sounds" in output
 
 
 def test_check_tells_findings_by_its_status(take: Path, tmp_path: Path) -> None:
@@ -73,7 +73,7 @@ def test_clean_takes_a_saved_recipe_and_writes_over_nothing(take: Path, tmp_path
     assert [path.name for path in sorted((tmp_path / "out").iterdir())] == ["take 01.wav", "take 02.wav", "take 03.wav"]
     assert abs(soundfile.info(tmp_path / "out" / "take 01.wav").duration - 0.62) < 0.02
     status, output = run(*args)
-    assert status == 3 and "is there already" in output
+    assert status == 3 and "is already there" in output
     assert run("clean", take, "--recipe", "nope", "--home", tmp_path / "home", "--to", tmp_path)[0] == 2
     assert run("find", "sound")[0] == 2
 

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from wemble.core.check.join import join_verdict
 from wemble.core.deliver.words import files_to_send, range_in_words
-from wemble.core.edit import arrange, clips, edges, grid, joins, marks, walked
+from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review
 from wemble.core.edit.arrange import LaneSettings
-from wemble.core.edit.history import applied, difference, reversed_changes
+from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.model import Clip, Fade, Grid, Job, Lane, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.kit.strikes import Strike
@@ -126,7 +126,7 @@ def _inner(clip: Clip, side: str) -> int:
 
 
 def test_a_selection_over_an_edge_is_a_fade_of_the_part_inside() -> None:
-    job = job_of(Clip("a", "l0", "s0", "x", RATE, 10 * RATE, 0, fade_in=Fade(480, made="own")))
+    job = job_of(Clip("a", "l0", "s0", "x", RATE, 10 * RATE, 0, fade_in=Fade(480, origin="own")))
     start = 10 * RATE - RATE * 240 // 1000
     faded = edges.fade_between(job, ("a",), start, start + RATE * 340 // 1000, Fade(1, "s", 0.0, "own")).job
     assert faded.clips["a"].fade_out == Fade(RATE * 240 // 1000, "s", 0.0, "own")
@@ -140,12 +140,12 @@ def test_a_crossfade_without_handles_is_refused_with_both_figures_and_what_fits(
     right = Clip("b", "l0", "s1", "B", 0, 10 * RATE, 20 * RATE - RATE * 60 // 1000)
     job = replace(job_of(left, rates=(RATE, RATE)), clips={"a": left, "b": right})
     length = RATE // 5
-    with pytest.raises(InvalidInput, match=r"there are 60 ms and 0 ms\. 60 ms fit after the cut") as refused:
+    with pytest.raises(InvalidInput, match=r"there are only 60 ms and 0 ms\. 60 ms fit after the cut") as refused:
         joins.set_join(job, "a", "b", length, "equal_power", length // 2)
     assert refused.value.details["fits"] == {"before": 0, "around": 0, "after": RATE * 60 // 1000}
     fitting = joins.set_join(job, "a", "b", RATE * 60 // 1000, "equal_power", 0).job
     assert fitting.clips == job.clips
-    with pytest.raises(InvalidInput, match="do not abut"):
+    with pytest.raises(InvalidInput, match="do not meet"):
         joins.set_join(job, "b", "a", 10, "equal_power", 5)
     whole = arrange.split(job_of(Clip("a", "l0", "s0", "Ebb", 0, 20 * RATE, 0)), ("a",), 10 * RATE).job
     exactly = joins.set_join(whole, "a", "c100", length, "matched", length // 2).job
@@ -197,7 +197,7 @@ def test_the_programme_is_what_one_file_sends_and_sections_divide_it() -> None:
         ("Verse", 5, 9),
         ("Chorus", 9, 15),
     ]
-    with pytest.raises(InvalidInput, match="starts before it ends"):
+    with pytest.raises(InvalidInput, match="must start before it ends"):
         marks.set_programme(job, 16 * RATE, None)
     muted = arrange.set_lane(job, "l0", LaneSettings(muted=True)).job
     assert files_to_send(muted, "one") == []
@@ -228,7 +228,7 @@ def test_lanes_turn_pan_mute_and_solo() -> None:
     assert np.array_equal(heard(muted=True), one) and np.array_equal(heard(solo=True), other)
     assert np.allclose(heard(gain_db=-6.0), one + from_db(-6.0) * other, atol=1e-6)
     assert np.allclose(heard(pan=1.0), one + other * [[0.0], [1.0]], atol=1e-6)
-    with pytest.raises(InvalidInput, match="clips lie on"):
+    with pytest.raises(InvalidInput, match="clips are on"):
         arrange.remove_lane(job, "l1")
 
 
@@ -247,17 +247,17 @@ def test_a_drawn_fade_and_a_level_line_go_through_their_points_without_overshoot
     assert np.array_equal(np.concatenate(parts, axis=1)[0], gain)
     halves = arrange.split(job, ("a",), 5 * RATE).job
     assert np.array_equal(RenderPlan(halves).render(RATE, 9 * RATE, reader)[0], gain)
-    with pytest.raises(InvalidInput, match="follow each other"):
+    with pytest.raises(InvalidInput, match="must follow each other"):
         clips.set_line(job, "a", line[::-1])
 
 
 def test_an_edge_that_changed_is_unwalked_again() -> None:
     job = job_of(Clip("a", "l0", "s0", "a", RATE, 10 * RATE, 0))
-    job = walked.say_of_edge(job, "a", "head", "accepted").job
-    assert walked.said_of(job.clips["a"], "head", {}) == "accepted"
+    job = review.review_edge(job, "a", "head", "accepted").job
+    assert review.decision_of(job.clips["a"], "head", {}) == "accepted"
     moved = edges.move_edge(job, "a", "head", RATE + 1).job
-    assert walked.said_of(moved.clips["a"], "head", {}) is None
-    assert walked.said_of(edges.move_edge(moved, "a", "head", RATE).job.clips["a"], "head", {}) == "accepted"
+    assert review.decision_of(moved.clips["a"], "head", {}) is None
+    assert review.decision_of(edges.move_edge(moved, "a", "head", RATE).job.clips["a"], "head", {}) == "accepted"
 
 
 @pytest.mark.parametrize("seed", range(25))
@@ -276,7 +276,7 @@ def test_marks_tied_to_clips_keep_their_sound_and_every_edit_is_undone(seed: int
     for _ in range(30):
         before = states[-1]
         try:
-            after = marks.followed(before, _an_edit(rng, before))
+            after = marks.reattach_marks(before, _an_edit(rng, before))
         except InvalidInput:
             continue
         assert applied(before, difference(before, after)) == after
@@ -333,7 +333,7 @@ def test_slices_lie_where_their_marks_were_bear_their_names_and_are_the_same_sou
     assert [clip.name for clip in order] == [names[at] for at in sorted(places)]
     assert {clip.origin_frame for clip in order} == {-480} and "a" in cut.clips
     assert [mark.kind for mark in cut.marks.values()] == ["end"]
-    with pytest.raises(InvalidInput, match="drop one at each hit"):
+    with pytest.raises(InvalidInput, match="add one at each hit"):
         arrange.cut_at_marks(cut, ("a",))
     # Two microphones of one take: the slices of a mark are a set of their own.
     mics = {key: replace(job.clip("a"), id=key, set_id="s1", strike=Strike("take", mic=key)) for key in ("a", "far")}

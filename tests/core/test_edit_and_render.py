@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edit import clips as edits
 from wemble.core.edit import edges
-from wemble.core.edit.history import applied, difference, reversed_changes
+from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.model import Clip, Fade, Job, Side, SourceUse
 from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of, to_job_frames, to_source_frames
-from wemble.core.edit.treat import Sounds, closed_up_length, targets, treat
+from wemble.core.edit.quiet_layout import closed_up_length
+from wemble.core.edit.treatment import Sounds, apply_treatment, targets
 from wemble.core.render import RenderPlan
 from wemble.core.signal.levels import from_db
 from wemble.core.signal.reader import ArrayReader
@@ -36,7 +37,9 @@ def short_fade(side: Side, edge: int, sound: int) -> int:
 def treated(job: Job, kind: str, amount: float = 0.0, found: Sounds = FOUND, target: str | None = None) -> Job:
     tone = SourceUse("s1", "tone", 48_000, 2, 30_000, derived_from="s0") if kind == "room_tone" else None
     treatment = Treatment(kind, amount)  # type: ignore[arg-type]
-    return treat(job, target or targets(job)[0], found, Recipe(), treatment, fade_for=short_fade, tone=tone).job
+    return apply_treatment(
+        job, target or targets(job)[0], found, Recipe(), treatment, fade_for=short_fade, tone=tone
+    ).job
 
 
 def render(job: Job, reader: ArrayReader, start: int = 0, frames: int | None = None) -> np.ndarray:
@@ -136,7 +139,7 @@ def test_any_edits_undone_give_the_first_state_and_clips_never_overlap(
         clip = in_time_order(states[-1])[number]
         states.append(edges.move_edge(states[-1], clip.id, side, frame).job)
         states.append(
-            edges.set_fade(states[-1], (clip.id,), side, Fade(abs(frame) + 1, made="own")).job
+            edges.set_fade(states[-1], (clip.id,), side, Fade(abs(frame) + 1, origin="own")).job
             if not contiguous
             else states[-1]
         )
@@ -164,7 +167,7 @@ def test_limits_are_said(desk: MakeDesk) -> None:
     assert "next clip begins" in edges.move_edge(job, first.id, "tail", 47_000).notes[0]
     assert "no more" in edges.move_edge(job, first.id, "head", -1).notes[0]
     assert "one frame" in edges.move_edge(job, first.id, "head", 47_000).notes[0]
-    assert "other fade" in edges.set_fade(job, (first.id,), "head", Fade(47_000, made="own")).notes[0]
+    assert "other fade" in edges.set_fade(job, (first.id,), "head", Fade(47_000, origin="own")).notes[0]
 
 
 def test_ten_thousand_clips_change_one(desk: MakeDesk) -> None:

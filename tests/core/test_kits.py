@@ -21,10 +21,10 @@ from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shot_fields,
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.edges import move_edge
-from wemble.core.edit.kit import SOFTENINGS_MS, lay_out_sets, set_loop, soften_ends, turn_down_hot, turn_loop
+from wemble.core.edit.kit import SOFTENINGS_MS, lay_out_sets, rotate_loop, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import end_of, start_of
-from wemble.core.edit.treat import Sounds, treat
+from wemble.core.edit.treatment import Sounds, apply_treatment
 from wemble.core.kit.strikes import Strike, grid, in_order_of_strength, note_name, propose_pattern, read_name, read_note
 from wemble.core.render import RenderPlan
 from wemble.core.shape.seams import crossed, crossings, find_seams, looped_end
@@ -128,7 +128,7 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     clip = next(iter(job.clips.values()))
     found = Sounds(((4_800, 40_000),), ((4_800, 39_000),), sure=((0.4, "a softer sound before it"),))
     cutting = {"fade_for": lambda side, edge, inner: 0}
-    once = treat(job, clip.id, found, HitRecipe(), Treatment(), **cutting).job  # type: ignore[arg-type]
+    once = apply_treatment(job, clip.id, found, HitRecipe(), Treatment(), **cutting).job  # type: ignore[arg-type]
     hit = once.clip(clip.id)
     assert (hit.name, hit.strike, hit.set_id, hit.confidence) == (clip.name, clip.strike, clip.set_id, 0.4)
     assert (hit.head_frame, hit.tail_frame, hit.fade_in, hit.fade_out) == (4_800, 40_000, None, None)
@@ -136,10 +136,10 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     assert looked_at == {"start": "look", "late": "fine", "cut_in": "fine"}
     corrected = move_edge(once, clip.id, "head", 4_700, "length").job
     other = Sounds(((4_900, 41_000),), ((4_900, 40_000),), sure=((1.0, "clear start"),))
-    again = treat(corrected, hit.finding_id or "", other, HitRecipe(keep_ms=50.0), Treatment(), **cutting).job  # type: ignore[arg-type]
+    again = apply_treatment(corrected, hit.finding_id or "", other, HitRecipe(keep_ms=50.0), Treatment(), **cutting).job  # type: ignore[arg-type]
     assert (again.clip(clip.id).head_frame, again.clip(clip.id).tail_frame) == (4_700, 41_000)
     late = replace(hit, sound_start_frame=hit.head_frame + RATE // 50)
-    assert hit_verdicts(late, RATE)[0].text == "speaks 20.0 ms late"
+    assert hit_verdicts(late, RATE)[0].text == "starts 20.0 ms late"
 
 
 def test_every_grade_of_softening_silences_a_cut_bell_and_is_longer_than_the_last() -> None:
@@ -163,7 +163,7 @@ def test_every_grade_of_softening_silences_a_cut_bell_and_is_longer_than_the_las
         softened = soften_ends(job, (clip.id,), grade).job
         assert click(softened) < TABLE["click"].look_from, grade
         fade = softened.clip(clip.id).fade_out
-        assert fade is not None and fade.made == "own"
+        assert fade is not None and fade.origin == "own"
         lengths.append(fade.length_frames)
     assert lengths == [48, 240, 960, 3840]
     assert soften_ends(softened, (clip.id,), 0.0).job.clip(clip.id).fade_out is None
@@ -214,7 +214,7 @@ def test_seams_are_ranked_lie_on_rising_crossings_and_are_not_heard() -> None:
     unlucky = crossed(samples, RATE, 3 * RATE + 137, RATE, crossfade_frames=0)
     assert unlucky.score > 2 * seams[0].score
     for wrong in ((-1, 100), (RATE, RATE), (0, 10 * RATE)):
-        with pytest.raises(InvalidInput, match="a loop lies inside"):
+        with pytest.raises(InvalidInput, match="a loop must lie inside"):
             find_seams(samples, RATE, near=wrong)
     with pytest.raises(InvalidInput, match="too short"):
         find_seams(samples[:, :50], RATE)
@@ -270,7 +270,7 @@ def test_the_microphones_of_a_hit_loop_at_the_same_moments() -> None:
     at = {mark.clip_id: (mark.frame, mark.end_frame, mark.crossfade_frames) for mark in looped.marks.values()}
     assert at == {near.id: (20_000, 40_000, 960), far.id: (20_480, 40_480, 960)}
     assert set_loop(looped, far.id, 21_480, 41_480, 0).job.marks.keys() == looped.marks.keys()
-    turned = turn_loop(job, near.id, 30_000, 960, (10_000, 50_000)).job
+    turned = rotate_loop(job, near.id, 30_000, 960, (10_000, 50_000)).job
     parts = [c for c in turned.clips.values() if c.source_id in (near.source_id, far.source_id)]
     assert {start_of(turned, clip) - start_of(job, near) for clip in parts} == {10_000, 30_000}
     assert sorted((c.head_frame, c.tail_frame) for c in parts) == [
@@ -286,7 +286,7 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
     job = add_source(Job("Engine", "drums"), SourceUse("pad", "Engine", RATE, 2, samples.shape[1])).job
     clip = next(iter(job.clips.values()))
     ends = (1_500, samples.shape[1] - 1_500)
-    job = turn_loop(job, clip.id, at, crossfade, ends).job
+    job = rotate_loop(job, clip.id, at, crossfade, ends).job
     first, second = sorted(job.clips.values(), key=lambda c: start_of(job, c))
     assert start_of(job, first) == ends[0] and end_of(job, first) == start_of(job, second)
     rendered = RenderPlan(job).render(ends[0], ends[1] - ends[0], ArrayReader({("pad", RATE): samples}))
@@ -295,7 +295,7 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
     assert np.array_equal(rendered[:, : joint - half], turned[:, : joint - half])
     assert np.array_equal(rendered[:, joint + half :], turned[:, joint + half :])
     with pytest.raises(InvalidInput, match="inside"):
-        turn_loop(job, first.id, 0, 0)
+        rotate_loop(job, first.id, 0, 0)
     if crossfade:  # joined, it is one shot that is looped whole
         (shot,) = shots(job)
         single = alone(replace(job, rate_hz=RATE), shot)

@@ -67,7 +67,7 @@ def test_riff_chunks_are_what_another_reader_sees(tmp_path: Path) -> None:
 
 
 def test_writers_refuse_what_their_kind_does_not_take(tmp_path: Path) -> None:
-    with pytest.raises(InvalidInput, match="takes 2 channels"):
+    with pytest.raises(InvalidInput, match="holds 2 channels"):
         Writer(tmp_path / "a.mp3", "mp3", rate_hz=48_000, channels=3, frames=1)
     with pytest.raises(InvalidInput, match="kb/s"):
         Writer(tmp_path / "a.mp3", "mp3", rate_hz=48_000, channels=2, frames=1, kbps=200)

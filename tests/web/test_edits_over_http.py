@@ -105,7 +105,7 @@ def an_edit(rng: random.Random, state: PageState) -> dict[str, Any]:
             {"kind": "set_programme", "start_frame": at // 2, "end_frame": at + 1},
             {"kind": "set_grid", "grid": {"bpm_numerator": rng.randrange(60, 200)}},
             {"kind": "set_joins", "pairs": [ids[:2]], "length_frames": 100, "law": "matched", "lead_frames": 50},
-            {"kind": "say_of_edge", "clip_id": clip["id"], "side": side, "said": "accepted"},
+            {"kind": "review_edge", "clip_id": clip["id"], "side": side, "said": "accepted"},
             {"kind": "move_edge", "clip_id": clip["id"], "side": side, "source_frame": rng.randrange(-1000, 7 * RATE)},
             {
                 "kind": "set_fade",

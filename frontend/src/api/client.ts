@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, HitDraftAnswer, HitRecipe, JobCard, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -48,7 +48,14 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 }
 
 export const api = {
-  jobs: () => json<{ jobs: JobCard[] }>("GET", "/jobs").then((answer) => answer.jobs),
+  jobs: () => json<StartPage>("GET", "/jobs"),
+  renameJob: (id: string, name: string) => json("POST", `/jobs/${id}/rename`, { name }),
+  duplicateJob: (id: string) => json<{ id: string }>("POST", `/jobs/${id}/duplicate`),
+  removeJob: (id: string) => json("DELETE", `/jobs/${id}`),
+  restoreJob: (id: string) => json("POST", `/jobs/${id}/restore`),
+  emptyBin: () => json<{ freed: Freed }>("DELETE", "/bin").then((answer) => answer.freed),
+  removeDelivery: (taskId: string) => json<{ freed: Freed }>("DELETE", `/tasks/${taskId}`).then((answer) => answer.freed),
+  markOpened: (id: string) => json("POST", `/jobs/${id}/opened`),
   makeJob: (name: string, brief: Brief) => json<{ id: string }>("POST", "/jobs", { name, brief }).then((answer) => answer.id),
   openJob: (id: string) => json<OpenedJob>("GET", `/jobs/${id}`),
   edit: (id: string, base_revision: number, edit: Edit) => json<EditAnswer>("POST", `/jobs/${id}/edits`, { base_revision, edit }),
@@ -62,27 +69,19 @@ export const api = {
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),
   names: (id: string, revision: number, pattern: string | null) =>
     json<{ names: NamesRead }>("POST", `/jobs/${id}/names/preview`, { revision, pattern }).then((answer) => answer.names),
-  readNames: (id: string, base_revision: number, pattern: string) => json<EditAnswer>("POST", `/jobs/${id}/names`, { base_revision, pattern }),
   draftHits: (id: string, revision: number, target_ids: string[], recipe: HitRecipe | null, signal: AbortSignal) =>
     json<HitDraftAnswer>("POST", `/jobs/${id}/hits/draft`, { revision, target_ids, recipe }, signal),
   applyHits: (id: string, base_revision: number, target_ids: string[], recipe: HitRecipe) =>
     json<EditAnswer>("POST", `/jobs/${id}/hits/apply`, { base_revision, target_ids, recipe }),
-  turnDown: (id: string, base_revision: number, clip_ids: string[], ceiling_db: number) =>
-    json<EditAnswer>("POST", `/jobs/${id}/turn-down`, { base_revision, clip_ids, ceiling_db }),
-  soften: (id: string, base_revision: number, clip_ids: string[], milliseconds: number) =>
-    json<EditAnswer>("POST", `/jobs/${id}/soften`, { base_revision, clip_ids, milliseconds }),
   loops: (id: string, revision: number, clip_id: string, near: [number, number] | null) =>
     json<{ loops: LoopFigure[] }>("POST", `/jobs/${id}/loops/candidates`, { revision, clip_id, near }).then((answer) => answer.loops),
   judgeLoop: (id: string, revision: number, clip_id: string, loop: Pick<LoopFigure, "start_frame" | "end_frame" | "crossfade_frames">) =>
     json<{ loops: LoopFigure[] }>("POST", `/jobs/${id}/loops/judge`, { revision, clip_id, ...loop }).then((answer) => answer.loops[0]),
-  loopAll: (id: string, base_revision: number, clip_ids: string[], crossfade_ms: number | null) =>
-    json<EditAnswer>("POST", `/jobs/${id}/loops/all`, { base_revision, clip_ids, crossfade_ms }),
-  autoFades: (id: string, base_revision: number, on: boolean) => json<EditAnswer>("POST", `/jobs/${id}/automatic-fades`, { base_revision, on }),
-  programmeFromSound: (id: string, base_revision: number) => json<EditAnswer>("POST", `/jobs/${id}/programme-from-sound`, { base_revision }),
   verdicts: (id: string, revision: number, signal: AbortSignal) =>
     json<{ revision: number; clips: ClipVerdicts[] }>("GET", `/jobs/${id}/revisions/${revision}/verdicts`, undefined, signal),
   overlaps: (id: string, revision: number, clipId: string) => json<{ overlaps: Overlap[] }>("GET", `/jobs/${id}/revisions/${revision}/clips/${clipId}/overlaps`).then((answer) => answer.overlaps),
   source: (id: string) => json<SourceInfo>("GET", `/sources/${id}`),
+  keepSetting: (id: string, name: string, value: object) => json("PUT", `/jobs/${id}/settings/${name}`, { value }),
   recipes: () => json<{ recipes: Record<string, Recipe | HitRecipe> }>("GET", "/recipes").then((answer) => answer.recipes),
   saveRecipe: (name: string, recipe: Recipe | HitRecipe) => json("PUT", `/recipes/${encodeURIComponent(name)}`, { recipe }),
   forgetRecipe: (name: string) => json("DELETE", `/recipes/${encodeURIComponent(name)}`),
@@ -95,6 +94,10 @@ export const api = {
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
   save: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/save`, { base_revision }).then((answer) => answer.task_id),
   sentFileUrl: (taskId: string, name = "") => `/api/tasks/${taskId}/file?name=${encodeURIComponent(name)}`,
+
+  async picture(jobId: string, revision: number, columns: number): Promise<Uint8Array> {
+    return new Uint8Array(await (await send("GET", `/jobs/${jobId}/revisions/${revision}/picture?columns=${columns}`)).arrayBuffer());
+  },
 
   async tile(sourceId: string, framesPerBin: number, index: number): Promise<ArrayBuffer> {
     return (await send("GET", `/sources/${sourceId}/tiles/${framesPerBin}/${index}`)).arrayBuffer();

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/bin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete everything in the bin for good. */
+        delete: operations["empty_bin"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs": {
         parameters: {
             query?: never;
@@ -33,13 +50,14 @@ export interface paths {
         get: operations["open_job"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Put a job into the bin. */
+        delete: operations["remove_job"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/jobs/{job_id}/automatic-fades": {
+    "/jobs/{job_id}/duplicate": {
         parameters: {
             query?: never;
             header?: never;
@@ -48,8 +66,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Turn the fades that come by themselves on or off. */
-        post: operations["automatic_fades"];
+        /** Make a copy of a job's newest state. */
+        post: operations["duplicate_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -158,23 +176,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/jobs/{job_id}/loops/all": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Give clips their best loops. */
-        post: operations["loop_all"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/jobs/{job_id}/loops/candidates": {
         parameters: {
             query?: never;
@@ -209,23 +210,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/jobs/{job_id}/names": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Give clips what their names say, and lay out mic sets. */
-        post: operations["read_names"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/jobs/{job_id}/names/preview": {
         parameters: {
             query?: never;
@@ -243,7 +227,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/jobs/{job_id}/programme-from-sound": {
+    "/jobs/{job_id}/opened": {
         parameters: {
             query?: never;
             header?: never;
@@ -252,8 +236,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Mark the programme around the first and the last sound. */
-        post: operations["programme_from_sound"];
+        /** Note that a job was opened. */
+        post: operations["mark_opened"];
         delete?: never;
         options?: never;
         head?: never;
@@ -277,6 +261,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a job another name. */
+        post: operations["rename_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a job out of the bin. */
+        post: operations["restore_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/revisions/{revision}/clips/{clip_id}/overlaps": {
         parameters: {
             query?: never;
@@ -285,7 +303,7 @@ export interface paths {
             cookie?: never;
         };
         /** Say where others lie over a clip, and how loud it is there. */
-        get: operations["overlaps"];
+        get: operations["list_overlaps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -302,7 +320,7 @@ export interface paths {
             cookie?: never;
         };
         /** Check every edge. */
-        get: operations["verdicts"];
+        get: operations["list_verdicts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -362,7 +380,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/jobs/{job_id}/soften": {
+    "/jobs/{job_id}/settings/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -370,9 +388,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
-        /** Soften the ends of clips by a grade. */
-        post: operations["soften"];
+        /** Keep a setting of a view with a job. */
+        put: operations["keep_setting"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -390,23 +408,6 @@ export interface paths {
         get: operations["list_tasks"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/jobs/{job_id}/turn-down": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Turn what is too hot down to a ceiling. */
-        post: operations["turn_down"];
         delete?: never;
         options?: never;
         head?: never;
@@ -499,6 +500,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/tasks/{task_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Delete the files of a delivery. */
+        delete: operations["remove_delivery"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tasks/{task_id}/again": {
         parameters: {
             query?: never;
@@ -573,7 +591,7 @@ export interface components {
     schemas: {
         /**
          * AddLane
-         * @description Add an empty lane.
+         * @description Add an empty lane under the others.
          */
         AddLane: {
             /**
@@ -586,7 +604,7 @@ export interface components {
         };
         /**
          * AddMark
-         * @description Drop a section mark, tied to a clip if one is named.
+         * @description Drop a section mark at a job frame, tied to a clip if one is named and covers that frame.
          */
         AddMark: {
             /**
@@ -631,14 +649,58 @@ export interface components {
             recipe: components["schemas"]["HitRecipe"];
         };
         /**
-         * AutomaticFadesBody
-         * @description Automatic fades on or off.
+         * BriefRecord
+         * @description One brief.
+         *
+         *     ``search`` is what the step Find looks for at first, ``material`` what its proposal expects, ``one_clip`` and
+         *     ``many_clips`` what it calls its clips. ``checks`` are those that count. ``clips_are_points`` says that a longer file
+         *     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
+         *     scale: a phrase is judged by its floor, a hit by its attack.
          */
-        AutomaticFadesBody: {
-            /** Base Revision */
-            base_revision: number;
-            /** On */
-            on: boolean;
+        BriefRecord: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "voiceover" | "drums" | "release";
+            /** Title */
+            title: string;
+            /** Takes */
+            takes: string;
+            /** Gives */
+            gives: string;
+            /** First Lane */
+            first_lane: string;
+            /** One Clip */
+            one_clip: string;
+            /** Many Clips */
+            many_clips: string;
+            /** Mark Name */
+            mark_name: string;
+            /**
+             * Search
+             * @enum {string}
+             */
+            search: "sound" | "hits";
+            /**
+             * Material
+             * @enum {string}
+             */
+            material: "speech" | "struck" | "music";
+            /** Auto Fades */
+            auto_fades: boolean;
+            /** Level Zoom */
+            level_zoom: number;
+            /**
+             * Middle
+             * @enum {string}
+             */
+            middle: "strip" | "wall";
+            /** Clips Are Points */
+            clips_are_points: boolean;
+            /** Checks */
+            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start")[];
+            send: components["schemas"]["SendDefaults"];
         };
         /**
          * ChangeBody
@@ -720,9 +782,9 @@ export interface components {
                 number
             ][];
             /** @default null */
-            head_walked: components["schemas"]["Walked"] | null;
+            head_review: components["schemas"]["Review"] | null;
             /** @default null */
-            tail_walked: components["schemas"]["Walked"] | null;
+            tail_review: components["schemas"]["Review"] | null;
             /** @default null */
             strike: components["schemas"]["Strike"] | null;
             /**
@@ -751,19 +813,19 @@ export interface components {
             /** Verdicts */
             verdicts: components["schemas"]["Verdict"][];
             /**
-             * Head Said
+             * Head Decision
              * @default null
              */
-            head_said: ("accepted" | "sent_back") | null;
+            head_decision: ("accepted" | "sent_back") | null;
             /**
-             * Tail Said
+             * Tail Decision
              * @default null
              */
-            tail_said: ("accepted" | "sent_back") | null;
+            tail_decision: ("accepted" | "sent_back") | null;
         };
         /**
          * CopyClips
-         * @description Lay copies of clips, the first at a job frame.
+         * @description Lay copies of clips with the first at a job frame; joins between them are copied too.
          */
         CopyClips: {
             /**
@@ -810,7 +872,7 @@ export interface components {
         };
         /**
          * CutAtMarks
-         * @description Cut clips into slices at the marks on them.
+         * @description Cut clips into slices at the section marks on them: each begins at a mark, takes its name, and ends at the next.
          */
         CutAtMarks: {
             /**
@@ -942,11 +1004,11 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["PutUnder"] | components["schemas"]["SetFade"] | components["schemas"]["SetLine"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SayOfEdge"] | components["schemas"]["SetLoop"] | components["schemas"]["TurnLoop"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Fade
-         * @description A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own).
+         * @description A fade on one edge: a length in source frames and a curve; automatic (auto) or set by hand (own).
          *
          *     ``points``, (part of the fade counted from its outer end, gain), draw it in the place of the shape.
          */
@@ -965,11 +1027,11 @@ export interface components {
              */
             bend: number;
             /**
-             * Made
+             * Origin
              * @default auto
              * @enum {string}
              */
-            made: "auto" | "own";
+            origin: "auto" | "own";
             /**
              * Points
              * @default []
@@ -1047,6 +1109,44 @@ export interface components {
              * @default []
              */
             corrections: components["schemas"]["Correction"][];
+        };
+        /**
+         * Freed
+         * @description What was removed: jobs, recordings, uploads, deliveries, and how much room that gave back.
+         */
+        Freed: {
+            /**
+             * Jobs
+             * @default 0
+             */
+            jobs: number;
+            /**
+             * Sources
+             * @default 0
+             */
+            sources: number;
+            /**
+             * Uploads
+             * @default 0
+             */
+            uploads: number;
+            /**
+             * Deliveries
+             * @default 0
+             */
+            deliveries: number;
+            /**
+             * Freed Bytes
+             * @default 0
+             */
+            freed_bytes: number;
+        };
+        /**
+         * FreedAnswer
+         * @description What was deleted for good.
+         */
+        FreedAnswer: {
+            freed: components["schemas"]["Freed"];
         };
         /**
          * Grid
@@ -1288,7 +1388,7 @@ export interface components {
         };
         /**
          * JobCard
-         * @description A job on the start page.
+         * @description A job on the start page. ``waits_for`` is a state for the interface, ``waiting_for`` the same in words.
          */
         JobCard: {
             /** Id */
@@ -1297,22 +1397,39 @@ export interface components {
             name: string;
             /** Brief */
             brief: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Waits For
+             * @enum {string}
+             */
+            waits_for: "busy" | "empty" | "search" | "look" | "send";
             /** Waiting For */
             waiting_for: string;
             /** Clips */
             clips: number;
             /** Length S */
             length_s: number;
+            /** Size Bytes */
+            size_bytes: number;
             /** Created At */
             created_at: number;
+            /** Opened At */
+            opened_at: number | null;
         };
         /**
          * JobList
-         * @description The start page.
+         * @description The start page: its jobs, and the briefs that a new one can have.
          */
         JobList: {
             /** Jobs */
             jobs: components["schemas"]["JobCard"][];
+            /** Removed */
+            removed: components["schemas"]["RemovedJob"][];
+            /** Briefs */
+            briefs: components["schemas"]["BriefRecord"][];
+            /** Free Bytes */
+            free_bytes: number;
         };
         /**
          * JobMade
@@ -1434,7 +1551,7 @@ export interface components {
         };
         /**
          * LineUp
-         * @description Bring a clip's sync point to a bar and beat, by moving the clip or the audio inside it.
+         * @description Bring a clip's sync point to a bar and beat, both from 1. Raises `InvalidInput` without a tempo.
          */
         LineUp: {
             /**
@@ -1455,12 +1572,15 @@ export interface components {
             move: "clip" | "audio";
         };
         /**
-         * LoopAllBody
-         * @description Give clips their best loop; without a crossfade the shortest that is not heard.
+         * LoopAll
+         * @description Give every hit of these the best loop there is, with a crossfade as asked or the shortest that is not heard.
          */
-        LoopAllBody: {
-            /** Base Revision */
-            base_revision: number;
+        LoopAll: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "loop_all";
             /** Clip Ids */
             clip_ids: string[];
             /**
@@ -1574,7 +1694,7 @@ export interface components {
         };
         /**
          * MoveAudio
-         * @description Move the audio inside a clip by job frames.
+         * @description Move the audio inside a clip by job frames; the clip stays where it is, as far as the source reaches.
          */
         MoveAudio: {
             /**
@@ -1589,7 +1709,7 @@ export interface components {
         };
         /**
          * MoveClips
-         * @description Move clips by job frames, and to another lane.
+         * @description Move clips along their lanes, and to another lane if one is named. None goes before the start of the job.
          */
         MoveClips: {
             /**
@@ -1609,7 +1729,7 @@ export interface components {
         };
         /**
          * MoveEdge
-         * @description Move a head or a tail to a source frame.
+         * @description Move a head or a tail to a source frame, as far as it can go.
          */
         MoveEdge: {
             /**
@@ -1635,7 +1755,7 @@ export interface components {
         };
         /**
          * MoveEdges
-         * @description Move the same edge of several clips by job frames.
+         * @description Move the same edge of several clips by the same number of job frames, as far as all of them can go.
          */
         MoveEdges: {
             /**
@@ -1661,7 +1781,7 @@ export interface components {
         };
         /**
          * MoveMark
-         * @description Move a mark to a job frame.
+         * @description Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside.
          */
         MoveMark: {
             /**
@@ -1747,6 +1867,14 @@ export interface components {
             brief: "voiceover" | "drums" | "release";
         };
         /**
+         * NewName
+         * @description Another name.
+         */
+        NewName: {
+            /** Name */
+            name: string;
+        };
+        /**
          * NewUpload
          * @description A file that will come in parts.
          */
@@ -1765,6 +1893,11 @@ export interface components {
             id: string;
             /** Revision */
             revision: number;
+            brief: components["schemas"]["BriefRecord"];
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
             job: components["schemas"]["Job"];
             /** Undo Label */
             undo_label: string | null;
@@ -1855,6 +1988,17 @@ export interface components {
             };
         };
         /**
+         * ProgrammeFromSound
+         * @description Mark start and end of the programme around the first and the last sound, with the rooms that are proposed.
+         */
+        ProgrammeFromSound: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "programme_from_sound";
+        };
+        /**
          * ProposalAnswer
          * @description The proposed settings, and everything that can be searched.
          */
@@ -1875,7 +2019,7 @@ export interface components {
         };
         /**
          * PutUnder
-         * @description Put another recording of the job under clips.
+         * @description Put another recording under clips; their edges, fades and points keep their times from its start.
          */
         PutUnder: {
             /**
@@ -1889,12 +2033,15 @@ export interface components {
             source_id: string;
         };
         /**
-         * ReadNamesBody
-         * @description Give clips what their names say.
+         * ReadNames
+         * @description Give every clip what its source's name says, and lay each hit's microphones under each other.
          */
-        ReadNamesBody: {
-            /** Base Revision */
-            base_revision: number;
+        ReadNames: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "read_names";
             /** Pattern */
             pattern: string;
         };
@@ -1981,7 +2128,7 @@ export interface components {
         };
         /**
          * RemoveClips
-         * @description Take clips off their lanes, and close the gaps if asked.
+         * @description Take clips off their lanes; their sources stay in the job. Gaps are closed up if asked.
          */
         RemoveClips: {
             /**
@@ -2000,7 +2147,7 @@ export interface components {
         };
         /**
          * RemoveLane
-         * @description Take an empty lane away.
+         * @description Take an empty lane away. Raises `InvalidInput` while clips lie on it, or if it is the last.
          */
         RemoveLane: {
             /**
@@ -2023,6 +2170,18 @@ export interface components {
             kind: "remove_marks";
             /** Mark Ids */
             mark_ids: string[];
+        };
+        /**
+         * RemovedJob
+         * @description A job in the bin.
+         */
+        RemovedJob: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Deleted At */
+            deleted_at: number;
         };
         /**
          * RenameClip
@@ -2118,15 +2277,35 @@ export interface components {
             with_map: "none" | "cut" | "offset";
         };
         /**
-         * SayOfEdge
-         * @description Accept an edge on a walk, send it back, or take back what was said.
+         * Review
+         * @description What was decided about an edge on a walk, and the edge as it was then.
          */
-        SayOfEdge: {
+        Review: {
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "accepted" | "sent_back";
+            /** Frame */
+            frame: number;
+            /** @default null */
+            fade: components["schemas"]["Fade"] | null;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
+        };
+        /**
+         * ReviewEdge
+         * @description Accept an edge, send it back, or take the decision back.
+         */
+        ReviewEdge: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "say_of_edge";
+            kind: "review_edge";
             /** Clip Id */
             clip_id: string;
             /**
@@ -2134,8 +2313,36 @@ export interface components {
              * @enum {string}
              */
             side: "head" | "tail";
-            /** Said */
-            said: ("accepted" | "sent_back") | null;
+            /** Decision */
+            decision: ("accepted" | "sent_back") | null;
+        };
+        /**
+         * RotateLoop
+         * @description Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
+         */
+        RotateLoop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rotate_loop";
+            /** Clip Id */
+            clip_id: string;
+            /** At Frame */
+            at_frame: number;
+            /**
+             * Crossfade Frames
+             * @default 0
+             */
+            crossfade_frames: number;
+            /**
+             * Ends
+             * @default null
+             */
+            ends: [
+                number,
+                number
+            ] | null;
         };
         /**
          * SendBody
@@ -2145,6 +2352,38 @@ export interface components {
             /** Revision */
             revision: number;
             request: components["schemas"]["Request"];
+        };
+        /**
+         * SendDefaults
+         * @description What is sent unless something else is chosen, and the naming pattern of each kind of delivery.
+         */
+        SendDefaults: {
+            /** What */
+            what: ("one" | "each_clip" | "each_section") | "one_shots";
+            /** Kind */
+            kind: ("wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3") | "as_source";
+            /**
+             * With Map
+             * @enum {string}
+             */
+            with_map: "none" | "cut" | "offset";
+            /** Patterns */
+            patterns: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * SetAutomaticFades
+         * @description Remove the automatic fades, or give one to every cut edge that has no fade of its own.
+         */
+        SetAutomaticFades: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_automatic_fades";
+            /** On */
+            on: boolean;
         };
         /**
          * SetFade
@@ -2186,7 +2425,7 @@ export interface components {
         };
         /**
          * SetGain
-         * @description Set the gain of clips.
+         * @description Set the gain of clips, −120 to +40 dB. Raises `InvalidInput`.
          */
         SetGain: {
             /**
@@ -2201,7 +2440,7 @@ export interface components {
         };
         /**
          * SetGrid
-         * @description Give the job a tempo and a meter; none takes them away.
+         * @description Give the job a tempo and a meter, or take them away.
          */
         SetGrid: {
             /**
@@ -2213,7 +2452,7 @@ export interface components {
         };
         /**
          * SetJoins
-         * @description Put the same crossfade, in job frames, on cuts between clips that abut; 0 frames takes it away.
+         * @description Put the same crossfade, in job frames, on cuts between clips that abut; 0 frames removes it.
          */
         SetJoins: {
             /**
@@ -2243,7 +2482,7 @@ export interface components {
         };
         /**
          * SetLane
-         * @description Set what is given of a lane.
+         * @description Set what is given of a lane. Raises `InvalidInput` for a gain or a pan out of range.
          */
         SetLane: {
             /**
@@ -2253,11 +2492,11 @@ export interface components {
             kind: "set_lane";
             /** Lane Id */
             lane_id: string;
-            settings?: components["schemas"]["LaneSettings"];
+            settings: components["schemas"]["LaneSettings"];
         };
         /**
          * SetLine
-         * @description Draw a level line over a clip: (source frame, dB).
+         * @description Draw a level line over a clip, (source frame, dB); without points it is gone. Raises `InvalidInput`.
          */
         SetLine: {
             /**
@@ -2275,7 +2514,7 @@ export interface components {
         };
         /**
          * SetLoop
-         * @description Give a clip its sustain loop, in source frames.
+         * @description Give a hit its sustain loop, in source frames of a clip; the one that it had is replaced.
          */
         SetLoop: {
             /**
@@ -2297,7 +2536,7 @@ export interface components {
         };
         /**
          * SetProgramme
-         * @description Set the programme's start, its end, or both.
+         * @description Set the programme's start, its end, or both in one act; none leaves a mark as it is.
          */
         SetProgramme: {
             /**
@@ -2305,20 +2544,14 @@ export interface components {
              * @enum {string}
              */
             kind: "set_programme";
-            /**
-             * Start Frame
-             * @default null
-             */
+            /** Start Frame */
             start_frame: number | null;
-            /**
-             * End Frame
-             * @default null
-             */
+            /** End Frame */
             end_frame: number | null;
         };
         /**
          * SetSync
-         * @description Put a clip's sync point at a job frame; none takes it away.
+         * @description Put a clip's sync point at a job frame, or take it away. Raises `InvalidInput` outside the clip.
          */
         SetSync: {
             /**
@@ -2332,12 +2565,25 @@ export interface components {
             frame: number | null;
         };
         /**
-         * SoftenBody
-         * @description Soften the ends of clips by a grade; 0 takes it away.
+         * SettingBody
+         * @description A setting of a view, kept with the job.
          */
-        SoftenBody: {
-            /** Base Revision */
-            base_revision: number;
+        SettingBody: {
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Soften
+         * @description Soften the ends of clips by a grade; say where that has no effect, as the end is at the floor already.
+         */
+        Soften: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "soften";
             /** Clip Ids */
             clip_ids: string[];
             /** Milliseconds */
@@ -2396,7 +2642,7 @@ export interface components {
         };
         /**
          * Split
-         * @description Cut clips in two at a job frame.
+         * @description Cut clips in two at a job frame. Nothing moves and nothing sounds different: the pieces abut.
          */
         Split: {
             /**
@@ -2521,44 +2767,19 @@ export interface components {
             amount: number;
         };
         /**
-         * TurnDownBody
-         * @description Turn down what is over a ceiling; no clips means all.
+         * TurnDown
+         * @description Turn what is too hot down to a ceiling; bring nothing up. Without ids: every clip.
          */
-        TurnDownBody: {
-            /** Base Revision */
-            base_revision: number;
-            /** Clip Ids */
-            clip_ids: string[];
-            /** Ceiling Db */
-            ceiling_db: number;
-        };
-        /**
-         * TurnLoop
-         * @description Turn a whole-file loop so that a source frame comes first; the old ends, moved if given, meet in a crossfade.
-         */
-        TurnLoop: {
+        TurnDown: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "turn_loop";
-            /** Clip Id */
-            clip_id: string;
-            /** At Frame */
-            at_frame: number;
-            /**
-             * Crossfade Frames
-             * @default 0
-             */
-            crossfade_frames: number;
-            /**
-             * Ends
-             * @default null
-             */
-            ends: [
-                number,
-                number
-            ] | null;
+            kind: "turn_down";
+            /** Clip Ids */
+            clip_ids: string[];
+            /** Ceiling Db */
+            ceiling_db: number;
         };
         /**
          * UploadState
@@ -2609,26 +2830,6 @@ export interface components {
             /** Clips */
             clips: components["schemas"]["ClipVerdicts"][];
         };
-        /**
-         * Walked
-         * @description What somebody said of an edge on a walk, and the edge as it was then.
-         */
-        Walked: {
-            /**
-             * Said
-             * @enum {string}
-             */
-            said: "accepted" | "sent_back";
-            /** Frame */
-            frame: number;
-            /** @default null */
-            fade: components["schemas"]["Fade"] | null;
-            /**
-             * Crossfade Frames
-             * @default 0
-             */
-            crossfade_frames: number;
-        };
     };
     responses: never;
     parameters: never;
@@ -2638,6 +2839,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    empty_bin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreedAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_jobs: {
         parameters: {
             query?: never;
@@ -2731,7 +2961,7 @@ export interface operations {
             };
         };
     };
-    automatic_fades: {
+    remove_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -2740,11 +2970,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AutomaticFadesBody"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description done */
             200: {
@@ -2752,7 +2978,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EditAnswer"];
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duplicate_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobMade"];
                 };
             };
             /** @description not done */
@@ -2976,41 +3233,6 @@ export interface operations {
             };
         };
     };
-    loop_all: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LoopAllBody"];
-            };
-        };
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EditAnswer"];
-                };
-            };
-            /** @description not done */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     loop_candidates: {
         parameters: {
             query?: never;
@@ -3081,41 +3303,6 @@ export interface operations {
             };
         };
     };
-    read_names: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReadNamesBody"];
-            };
-        };
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EditAnswer"];
-                };
-            };
-            /** @description not done */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     preview_names: {
         parameters: {
             query?: never;
@@ -3151,7 +3338,7 @@ export interface operations {
             };
         };
     };
-    programme_from_sound: {
+    mark_opened: {
         parameters: {
             query?: never;
             header?: never;
@@ -3160,11 +3347,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StepBody"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description done */
             200: {
@@ -3172,7 +3355,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EditAnswer"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description not done */
@@ -3221,7 +3404,73 @@ export interface operations {
             };
         };
     };
-    overlaps: {
+    rename_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_overlaps: {
         parameters: {
             query?: never;
             header?: never;
@@ -3254,7 +3503,7 @@ export interface operations {
             };
         };
     };
-    verdicts: {
+    list_verdicts: {
         parameters: {
             query?: never;
             header?: never;
@@ -3391,18 +3640,19 @@ export interface operations {
             };
         };
     };
-    soften: {
+    keep_setting: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 job_id: string;
+                name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoftenBody"];
+                "application/json": components["schemas"]["SettingBody"];
             };
         };
         responses: {
@@ -3412,7 +3662,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EditAnswer"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description not done */
@@ -3444,41 +3694,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskList"];
-                };
-            };
-            /** @description not done */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    turn_down: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TurnDownBody"];
-            };
-        };
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EditAnswer"];
                 };
             };
             /** @description not done */
@@ -3675,6 +3890,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceInfo"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreedAnswer"];
                 };
             };
             /** @description not done */

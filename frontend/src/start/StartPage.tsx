@@ -1,50 +1,60 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { FolderOpen, Moon, Sun, Upload } from "lucide-react";
-import { useEffect, useRef, useState, type DragEvent } from "react";
-import { Link, useLocation } from "wouter";
+import { Moon, Sun } from "lucide-react";
+import { useEffect, useMemo, useState, type DragEvent } from "react";
+import { useLocation } from "wouter";
 import { api } from "../api/client";
-import type { Brief, JobCard } from "../api/types";
-import { formatTime } from "../time/format";
-import { Arrivals } from "../ui/Arrivals";
-import { bringIn, droppedFiles, pickedFiles } from "../ui/bringIn";
+import type { Brief } from "../api/types";
+import { ImportList } from "../imports/ImportList";
+import { droppedFiles, importFiles, type Gathered } from "../imports/importFiles";
 import { Button } from "../ui/Button";
 import { applyTheme, currentTheme } from "../ui/theme";
+import { Bin } from "./Bin";
+import { JobList } from "./JobList";
+import { arranged, type JobOrder } from "./jobOrder";
+import { NewJob } from "./NewJob";
+import { formatBytes } from "./figures";
+
+const SEARCH_FROM = 6;
+const LITTLE_ROOM_BYTES = 2e9;
 
 /** The jobs and what each is waiting for; a new one by dropping files anywhere. */
 export function StartPage() {
-  const jobs = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchOnMount: "always" });
+  const page = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchOnMount: "always", refetchInterval: ({ state }) => (state.data?.jobs.some((job) => job.waits_for === "busy") ? 1500 : false) });
   const queries = useQueryClient();
   const [, go] = useLocation();
   const [over, setOver] = useState(false);
   const [theme, setTheme] = useState(currentTheme());
   const [problem, setProblem] = useState<string | null>(null);
   const [brief, setBrief] = useState<Brief>("voiceover");
+  const [typed, setTyped] = useState("");
+  const [order, setOrder] = useState<JobOrder>("opened");
+  const jobs = page.data?.jobs;
+  const shown = useMemo(() => arranged(jobs ?? [], typed, order), [jobs, typed, order]);
 
   useEffect(() => {
     document.title = "Wemble";
   }, []);
 
-  const start = async (files: File[]) => {
+  const refresh = () => queries.invalidateQueries({ queryKey: ["jobs"] });
+  const tried = async (act: () => Promise<unknown>) => {
     setProblem(null);
-    const [first] = files;
-    if (!first) {
-      setProblem("There was no sound in that folder. WAV, AIFF, FLAC, Ogg, MP3 and M4A are taken.");
-      return;
-    }
     try {
-      const name = files.length === 1 ? first.name.replace(/\.[^.]+$/, "").slice(0, 200) || "New job" : "New job";
-      const id = await api.makeJob(name, brief);
-      const opened = () => go(`/jobs/${id}`);
-      let came = false;
-      await bringIn(id, files, () => {
-        if (!came) opened(); // the rest come in while the first can be worked on
-        came = true;
-      });
-      await queries.invalidateQueries({ queryKey: ["jobs"] });
+      await act();
     } catch (error) {
       setProblem(error instanceof Error ? error.message : String(error));
     }
+    await refresh();
   };
+  const start = ({ name, files }: Gathered) =>
+    tried(async () => {
+      if (files.length === 0) throw new Error("There is no audio in that folder. Wemble takes WAV, AIFF, FLAC, Ogg, MP3 and M4A.");
+      const id = await api.makeJob(name.slice(0, 200) || "New job", brief);
+      let opened = false;
+      await importFiles(id, files, () => {
+        if (!opened) go(`/jobs/${id}`); // the rest is imported while the first can be worked on
+        opened = true;
+      });
+    });
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
@@ -58,10 +68,10 @@ export function StartPage() {
         event.preventDefault();
         setOver(true);
       }}
-      onDragLeave={() => setOver(false)}
+      onDragLeave={(event) => !event.currentTarget.contains(event.relatedTarget as Node | null) && setOver(false)}
       onDrop={drop}
     >
-      <header className="flex h-12 items-center justify-between border-b border-rule px-4">
+      <header className="flex h-12 shrink-0 items-center justify-between border-b border-rule px-4">
         <span className="text-base font-bold">Wemble</span>
         <Button
           tone="quiet"
@@ -75,100 +85,65 @@ export function StartPage() {
           {theme === "paper" ? "booth theme" : "paper theme"}
         </Button>
       </header>
-      <main className="mx-auto grid w-full max-w-[1080px] flex-1 grid-cols-[1fr_320px] content-start gap-8 overflow-auto px-4 py-8">
-        <section>
-          <h1 className="mb-3 text-xl font-bold">Jobs</h1>
-          {jobs.isError && <p className="text-fail">{jobs.error.message}</p>}
-          {jobs.isPending && <p className="text-soft">reading the jobs …</p>}
-          {jobs.data?.length === 0 && <p className="text-soft">No job yet. Drop recordings on this page to begin the first one.</p>}
-          {jobs.data && jobs.data.length > 0 && <JobTable jobs={jobs.data} />}
-        </section>
-        <aside className="space-y-4">
-          <NewJob brief={brief} onBrief={setBrief} onFiles={(files) => void start(files)} over={over} />
-          {problem && (
-            <p role="alert" className="text-fail">
-              {problem}
-            </p>
-          )}
-          <Arrivals />
-        </aside>
+      <main className="min-h-0 flex-1 overflow-auto">
+        <div className="mx-auto grid w-full max-w-[1240px] grid-cols-[minmax(0,1fr)] content-start gap-x-8 gap-y-6 px-4 py-6 lg:grid-cols-[minmax(0,1fr)_320px]">
+          <section aria-label="jobs">
+            <div className="mb-2 flex flex-wrap items-center gap-3">
+              <h1 className="text-xl font-bold">Jobs</h1>
+              {(jobs?.length ?? 0) >= SEARCH_FROM && (
+                <>
+                  <input aria-label="search jobs" type="search" placeholder="search" className="w-48 rounded-(--radius) border border-rule bg-sheet px-2 py-0.5" value={typed} onChange={(event) => setTyped(event.target.value)} />
+                  <label className="flex items-center gap-1.5 text-soft">
+                    by
+                    <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={order} onChange={(event) => setOrder(event.target.value as JobOrder)}>
+                      <option value="opened">last opened</option>
+                      <option value="name">name</option>
+                      <option value="size">size on disk</option>
+                      <option value="length">length</option>
+                    </select>
+                  </label>
+                </>
+              )}
+            </div>
+            {page.isError && (
+              <p role="alert" className="text-fail">
+                {page.error.message}
+              </p>
+            )}
+            {page.isPending && <p className="text-soft">loading jobs …</p>}
+            {jobs?.length === 0 && <FirstVisit />}
+            {jobs && jobs.length > 0 && shown.length === 0 && <p className="text-soft">No job matches “{typed}”.</p>}
+            {shown.length > 0 && <JobList jobs={shown} onAct={(act) => void tried(act)} />}
+            {page.data && page.data.removed.length > 0 && <Bin removed={page.data.removed} onAct={(act) => void tried(act)} />}
+          </section>
+          <aside className="space-y-4">
+            {page.data && <NewJob briefs={page.data.briefs} brief={brief} onBrief={setBrief} onFiles={(gathered) => void start(gathered)} over={over} />}
+            {problem && (
+              <p role="alert" className="text-fail">
+                {problem}
+              </p>
+            )}
+            <ImportList />
+            {page.data && (
+              <p className={`text-xs ${page.data.free_bytes < LITTLE_ROOM_BYTES ? "text-warn" : "text-soft"}`}>
+                {formatBytes(page.data.free_bytes)} free on this disk{page.data.free_bytes < LITTLE_ROOM_BYTES && "; make room before you import more"}.
+              </p>
+            )}
+          </aside>
+        </div>
       </main>
     </div>
   );
 }
 
-function JobTable({ jobs }: { readonly jobs: readonly JobCard[] }) {
+function FirstVisit() {
   return (
-    <table className="w-full border-collapse">
-      <thead>
-        <tr className="border-b border-ink text-left text-xs text-soft">
-          <th className="py-1 font-normal">name</th>
-          <th className="py-1 font-normal">brief</th>
-          <th className="py-1 font-normal">waiting for</th>
-          <th className="py-1 text-right font-normal">clips</th>
-          <th className="py-1 text-right font-normal">length</th>
-        </tr>
-      </thead>
-      <tbody>
-        {jobs.map((job) => (
-          <tr key={job.id} className="border-b border-rule hover:bg-sheet">
-            <td className="max-w-72 truncate py-2 text-base font-semibold">
-              <Link href={`/jobs/${job.id}`} className="hover:underline">
-                <bdi>{job.name}</bdi>
-              </Link>
-            </td>
-            <td className="py-2 text-soft">{job.brief}</td>
-            <td className={`py-2 ${job.waiting_for.includes("look at") ? "text-warn" : ""}`}>{job.waiting_for}</td>
-            <td className="num py-2 text-right">{job.clips}</td>
-            <td className="num py-2 text-right">{formatTime(Math.round(job.length_s * 10), 10, "clock", 1)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-interface NewJobProps {
-  readonly brief: Brief;
-  readonly onBrief: (brief: Brief) => void;
-  readonly onFiles: (files: File[]) => void;
-  readonly over: boolean;
-}
-
-function NewJob({ brief, onBrief, onFiles, over }: NewJobProps) {
-  const files = useRef<HTMLInputElement>(null);
-  const folder = useRef<HTMLInputElement>(null);
-  return (
-    <section className={`rounded-(--radius) border-2 border-dashed p-5 ${over ? "border-join bg-sheet" : "border-rule"}`}>
-      <h2 className="mb-2 text-base font-bold">New job</h2>
-      <label className="mb-2 flex items-center gap-2">
-        brief
-        <select className="rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5" value={brief} onChange={(event) => onBrief(event.target.value as Brief)}>
-          <option value="voiceover">voiceover</option>
-          <option value="drums">drums and samples</option>
-          <option value="release">music release</option>
-        </select>
-      </label>
-      <p className="mb-3 text-soft">Drop recordings or a folder anywhere on this page. They are copied; the originals are never changed.</p>
-      <div className="flex gap-2">
-        <Button onClick={() => files.current?.click()}>
-          <Upload size={14} aria-hidden /> choose files
-        </Button>
-        <Button onClick={() => folder.current?.click()}>
-          <FolderOpen size={14} aria-hidden /> choose a folder
-        </Button>
-      </div>
-      <p className="mt-3 text-xs text-soft">WAV, AIFF, FLAC, Ogg Vorbis or Opus, MP3, M4A; 8 to 192 kHz.</p>
-      <input ref={files} type="file" multiple hidden aria-label="recordings" onChange={(event) => onFiles(pickedFiles(event.target.files))} />
-      <input
-        ref={folder}
-        type="file"
-        multiple
-        hidden
-        aria-label="folder of recordings"
-        {...{ webkitdirectory: "" }}
-        onChange={(event) => onFiles(pickedFiles(event.target.files))}
-      />
-    </section>
+    <div className="max-w-[60ch] space-y-2 rounded-(--radius) border border-rule bg-sheet p-5">
+      <p className="text-base font-semibold">Drop a recording to see its edges.</p>
+      <p className="text-soft">
+        Choose a brief on this page, then drop a file or a folder. Wemble finds where the sound starts and ends, cuts with room, and shows head and tail side by side. To try it on made-up recordings, start it
+        with <span className="num">wemble serve --demo</span>.
+      </p>
+    </div>
   );
 }

@@ -12,7 +12,7 @@ from pathlib import Path
 from threading import Event, Lock
 from typing import Any, TypeVar
 
-from wemble.actions.executor import WorkerPool
+from wemble.actions.work.executor import WorkerPool
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.search import Measured
 from wemble.core.edit.hearing import Hearing, as_heard
@@ -21,9 +21,11 @@ from wemble.core.render import RenderPlan
 from wemble.core.signal.pyramid import bin_frames
 from wemble.store import jobs, records
 from wemble.store.database import Database
-from wemble.store.files import FileReader, Home, read_energy
+from wemble.store.files import FileReader, Home, folder_bytes, read_energy
+from wemble.store.home_lock import HomeLock
 
 T = TypeVar("T")
+_LOCK_WAIT_S = 2.0
 _COLLECT_RARELY = (50_000, 50, 50)
 
 
@@ -73,6 +75,14 @@ class _Recent:
         """Set a value, over one that is there."""
         with self._lock:
             self._values[key] = value
+            self._values.move_to_end(key)
+            while len(self._values) > self._most:
+                self._values.popitem(last=False)
+
+    def drop(self, key: Hashable) -> None:
+        """Forget a value."""
+        with self._lock:
+            self._values.pop(key, None)
 
 
 class _Turns:
@@ -96,6 +106,7 @@ class Library:
 
     def __init__(self, root: Path, *, workers: int = 2, pool: WorkerPool | None = None):
         self.home = Home(root)
+        self.lock = HomeLock(root)
         self.database = Database(self.home.database)
         self.reader = FileReader(self.home)
         self.pool = pool or WorkerPool(workers)
@@ -107,6 +118,8 @@ class Library:
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
         self.hit_sets = _Recent(4)
+        self._sizes = _Recent(4096)
+        self.job_pictures = _Recent(500)
 
     def now(self) -> float:
         """Return the time, in seconds since 1970."""
@@ -118,6 +131,7 @@ class Library:
         Jobs of ten thousand clips are kept in memory by revision; they hold no cycles, and a full collection that walks
         through all of them costs a tenth of a second. So it comes rarely (measured in ``bench/cost.py``).
         """
+        self.lock.hold(_LOCK_WAIT_S)
         gc.set_threshold(*_COLLECT_RARELY)
         self.home.empty_scratch()
         with self.database.write() as db:
@@ -129,6 +143,7 @@ class Library:
             self.pool.shutdown()
         self.reader.close()
         self.database.close()
+        self.lock.release()
 
     def job_at(self, revision_id: int) -> Job:
         """Return a job at a revision; jobs that are open are kept in memory."""
@@ -143,7 +158,7 @@ class Library:
         """Keep a job that was just made."""
         self._jobs.put(revision_id, job)
 
-    def plan_at(self, revision_id: int, hearing: Hearing = "as_it_is") -> RenderPlan:
+    def plan_at(self, revision_id: int, hearing: Hearing = "result") -> RenderPlan:
         """Return the renderer's plan of a job at a revision, for a way of hearing it."""
 
         def make() -> RenderPlan:
@@ -164,6 +179,17 @@ class Library:
             return row
 
         return self._sources.get(source_id, load)
+
+    def source_bytes(self, source_id: str) -> int:
+        """Return how much room a source takes on disk; looked up again when a copy at another rate has come."""
+        folder = self.home.source(source_id)
+        changed = folder.stat().st_mtime_ns if folder.is_dir() else 0
+        return self._sizes.get((source_id, changed), lambda: folder_bytes(folder))
+
+    def forget_source(self, source_id: str) -> None:
+        """Forget what is kept in memory of a source that was removed."""
+        self._sources.drop(source_id)
+        self._measured.drop(source_id)
 
     def measured(self, source_id: str) -> Measured:
         """Return a source's envelope and floors, ready for finding."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from wemble.actions.library import Library
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.placement import end_of, job_span, start_of
 from wemble.core.signal.levels import ms_to_frames
 from wemble.core.signal.pyramid import STEP, TILE_BINS, bin_frames, min_max
 from wemble.core.signal.spectra import TILE_COLUMNS, spectral_columns
@@ -46,6 +48,38 @@ def tile(library: Library, source_id: str, frames_per_bin: int, index: int) -> b
         return np.ascontiguousarray(samples.T).tobytes()
     bins = min_max(np.ascontiguousarray(samples), frames_per_bin=frames_per_bin)
     return np.ascontiguousarray(bins.transpose(1, 0, 2), dtype=np.float16).tobytes()
+
+
+def job_picture(library: Library, revision_id: int, columns: int) -> bytes:
+    """Return a small picture of a whole job: uint8 (columns,), the largest sample in each part, in 255ths of the loudest."""
+    return library.job_pictures.get((revision_id, columns), partial(_job_picture, library, revision_id, columns))
+
+
+def _job_picture(library: Library, revision_id: int, columns: int) -> bytes:
+    job = library.job_at(revision_id)
+    start, end = job_span(job)
+    sizes = np.zeros(columns)
+    per_column = max(end - start, 1) / columns
+    for clip in job.clips.values():
+        first, last = ((at - start) / per_column for at in (start_of(job, clip), end_of(job, clip)))
+        at = np.arange(max(int(first), 0), min(int(np.ceil(last)), columns))
+        if len(at):
+            level, width = _coarse_level(library, clip.source_id, clip.frames // max(len(at), 1))
+            edges = clip.head_frame + np.clip((np.append(at, at[-1] + 1) - first) / (last - first), 0, 1) * clip.frames
+            bins = np.clip((edges // width).astype(int), 0, len(level) - 1)
+            largest = [level[a : max(b, a + 1)].max() for a, b in pairwise(bins.tolist())]
+            sizes[at] = np.maximum(sizes[at], np.array(largest) * 10.0 ** (clip.gain_db / 20.0))
+    return np.round(sizes / max(float(sizes.max(initial=0.0)), 1e-9) * 255.0).astype(np.uint8).tobytes()
+
+
+def _coarse_level(library: Library, source_id: str, frames_per_column: int) -> tuple[NDArray[np.float32], int]:
+    """Return the largest sample of each bin of the coarsest level that still has a bin a column, and the bin's width."""
+    source = library.source(source_id)
+    stored = [width for width in levels(source.rate_hz, source.frames) if width >= bin_frames(source.rate_hz)]
+    width = max((width for width in stored if width <= frames_per_column), default=stored[0])
+    raw = read_level(library.home.source(source_id), width, source.channels, 0, -(-source.frames // width))
+    bins = np.abs(np.frombuffer(raw, np.float16).reshape(-1, source.channels * 2).astype(np.float32))
+    return np.asarray(bins.max(axis=1), np.float32), width
 
 
 def heads(library: Library, revision_id: int, columns: int) -> tuple[list[tuple[str, int]], bytes]:

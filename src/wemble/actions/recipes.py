@@ -55,5 +55,5 @@ def _named(library: Library, name: str) -> Recipe | HitRecipe:
     recipes = saved(library)
     if name not in recipes:
         known = ", ".join(recipes) or "none yet"
-        raise NotFound(f"there is no recipe “{name}”; saved are: {known}")
+        raise NotFound(f"there is no recipe “{name}”; the saved ones are: {known}")
     return recipes[name]

@@ -9,17 +9,19 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from wemble.actions import finding, hitting, importing
-from wemble.actions.editing import create_job, edit_newest, open_job
+from wemble.actions.editing.edits import perform
+from wemble.actions.editing.revisions import create_job, edit_newest, open_job
+from wemble.actions.importing import import_file
+from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
-from wemble.actions.overview import job_cards
-from wemble.actions.tasks import wait_for
+from wemble.actions.searching import hit_search, sound_search
+from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.arrange import LaneSettings, add_lane, set_lane
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.grid import beat_frame
 from wemble.core.edit.model import Clip, Grid, Job, set_clips
-from wemble.core.edit.treat import targets
+from wemble.core.edit.treatment import targets
 from wemble.demo import kit, pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
@@ -41,20 +43,20 @@ def _add_audio_guide(library: Library, name: str, say: Callable[[str], None]) ->
     say("making the Audio guide: eight stops read in one take")
     samples, begins = audio_guide()
     job_id = create_job(library, name)
-    _bring_in(library, job_id, "Audio guide take.wav", samples, RATE_HZ)
+    _import(library, job_id, "Audio guide take.wav", samples, RATE_HZ)
     say("finding its phrases")
     opened = open_job(library, job_id)
     all_targets = targets(opened.job)
-    recipe = finding.proposal(library, opened.job, all_targets)
-    finding.apply(library, job_id, opened.revision, all_targets, recipe, Treatment())
+    recipe = sound_search.proposal(library, opened.job, all_targets)
+    sound_search.apply(library, job_id, opened.revision, all_targets, recipe, Treatment())
     edit_newest(library, job_id, "name the phrases", lambda job: Edited(_named(job, begins)))
 
 
 def _add_slack_tide(library: Library, name: str, say: Callable[[str], None]) -> None:
     say("making Slack Tide: a slow piece and a bell riff")
     job_id = create_job(library, name, "release")
-    _bring_in(library, job_id, "Ebb.wav", pieces.ebb(), pieces.RATE_HZ)
-    _bring_in(library, job_id, "Bell riff.wav", pieces.riff(), pieces.RATE_HZ)
+    _import(library, job_id, "Ebb.wav", pieces.ebb(), pieces.RATE_HZ)
+    _import(library, job_id, "Bell riff.wav", pieces.riff(), pieces.RATE_HZ)
     edit_newest(library, job_id, "lay out the pieces", lambda job: Edited(_two_lanes(job)))
 
 
@@ -62,19 +64,19 @@ def _add_boatyard(library: Library, name: str, say: Callable[[str], None]) -> No
     say("making the Boatyard kit: six things, three strengths, two microphones")
     job_id = create_job(library, name, "drums")
     for file_name, samples in kit.files():
-        _bring_in(library, job_id, f"{file_name}.wav", samples, kit.RATE_HZ)
+        _import(library, job_id, f"{file_name}.wav", samples, kit.RATE_HZ)
     revision = open_job(library, job_id).revision
-    pattern = hitting.read_names(library, revision, None).pattern
-    hitting.apply_names(library, job_id, revision, pattern)
+    pattern = hit_search.read_names(library, revision, None).pattern
+    perform(library, job_id, revision, "read_names", pattern=pattern)
 
 
-def _bring_in(library: Library, job_id: str, file_name: str, samples: NDArray[np.float32], rate_hz: int) -> None:
+def _import(library: Library, job_id: str, file_name: str, samples: NDArray[np.float32], rate_hz: int) -> None:
     path = library.home.scratch / file_name
     soundfile.write(str(path), samples, rate_hz, subtype="PCM_24")
-    task = wait_for(library, importing.start_import(library, job_id, path, path.name))
+    task = wait_for(library, import_file.start_import(library, job_id, path, path.name))
     path.unlink()
     if task.state != "done":
-        raise WorkFailed(f"the demo could not be brought in: {task.error}")
+        raise WorkFailed(f"the demo could not be imported: {task.error}")
 
 
 def _two_lanes(job: Job) -> Job:

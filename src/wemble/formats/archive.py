@@ -17,7 +17,7 @@ from typing import Any
 
 from wemble.errors import InvalidInput
 
-VERSION = 1
+VERSION = 2
 _PART = 1 << 20
 _NAME = re.compile(r"sources/([0-9A-Za-z]{1,80})/([0-9A-Za-z][0-9A-Za-z._-]{0,80})")
 _LARGEST_JSON = 1 << 28
@@ -72,15 +72,17 @@ def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
         text = _bytes(archive, "job.json")
         _check("job.json", hashlib.sha256(text).hexdigest(), checksums)
         content: dict[str, Any] = json.loads(text)
-        if content.get("version") != VERSION:
-            raise InvalidInput(f"this job was saved by a newer Wemble (kind {content.get('version')}); open it there")
+        if content.get("version") not in range(1, VERSION + 1):
+            raise InvalidInput(
+                f"this job was saved by a newer Wemble (version {content.get('version')}); open it there"
+            )
         entries = [entry for entry in archive.infolist() if entry.filename.startswith("sources/")]
         total, done = sum(entry.file_size for entry in entries) or 1, 0
         for entry in entries:
             match = _NAME.fullmatch(entry.filename)
             if match is None:
                 raise InvalidInput(
-                    f"a file in this saved job has a name that is not one of ours: {entry.filename[:80]!r}"
+                    f"a file in this saved job has a name that Wemble does not write: {entry.filename[:80]!r}"
                 )
             place = into / match[1] / match[2]
             place.parent.mkdir(parents=True, exist_ok=True)
@@ -97,14 +99,12 @@ def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
 
 def _check(name: str, digest: str, checksums: dict[str, Any]) -> None:
     if checksums.get(name) != digest:
-        raise InvalidInput(
-            f"{name} is not what it was when the job was saved: the file was damaged on its way; copy it again"
-        )
+        raise InvalidInput(f"{name} is not as it was saved: the file was damaged on the way; copy it again")
 
 
 def _bytes(archive: zipfile.ZipFile, name: str) -> bytes:
     if archive.getinfo(name).file_size > _LARGEST_JSON:
-        raise InvalidInput(f"{name} in this saved job is too large to be true")
+        raise InvalidInput(f"{name} in this saved job is implausibly large")
     return archive.read(name)
 
 

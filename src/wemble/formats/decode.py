@@ -66,17 +66,17 @@ def probe(path: Path) -> Probe:
         If it is empty.
     """
     if path.stat().st_size == 0:
-        raise InvalidInput("the file is empty (0 bytes); copy it again from where it came")
+        raise InvalidInput("the file is empty (0 bytes); copy it again from where it was")
     with path.open("rb") as file:
         head = file.read(12)
     found = _probe_av(path) if head[4:8] == b"ftyp" or _is_adts(head) else _probe_sndfile(path)
     low, high = RATES_HZ
     if not low <= found.rate_hz <= high:
         raise Unsupported(
-            f"sample rates from {low:,} to {high:,} Hz are taken, the file says {found.rate_hz:,}; convert it first"
+            f"Wemble takes sample rates from {low:,} to {high:,} Hz and this file has {found.rate_hz:,}; convert it first"
         )
     if not 1 <= found.channels <= MOST_CHANNELS:
-        raise Unsupported(f"1 to {MOST_CHANNELS} channels are taken, the file says {found.channels:,}")
+        raise Unsupported(f"Wemble takes 1 to {MOST_CHANNELS} channels and this file has {found.channels:,}")
     return found
 
 
@@ -103,14 +103,14 @@ def _probe_sndfile(path: Path) -> Probe:
         info = soundfile.info(str(path))
     except soundfile.LibsndfileError as error:
         raise Unsupported(
-            f"not audio that can be read ({error.error_string.strip().rstrip('.')}); {_KINDS} are taken"
+            f"this cannot be read as audio ({error.error_string.strip().rstrip('.')}); Wemble takes {_KINDS}"
         ) from None
     notes: list[str] = []
     skip = 0
     if info.format in ("MP3", "MPEG") and not says_its_delay(path):
         skip = UNTOLD_DELAY_FRAMES
         notes.append(
-            f"the file does not say how much silence MP3 coding put in front; {skip:,} frames were taken off as an estimate"
+            f"the file does not say how much silence MP3 coding added at its start; {skip:,} frames were removed as an estimate"
         )
     decoder = f"libsndfile {soundfile.__libsndfile_version__}"
     frames = promised_frames(path) or (info.frames if 0 < info.frames < 1 << 62 else None)
@@ -140,14 +140,14 @@ def _probe_av(path: Path) -> Probe:
         with av.open(str(path)) as container:
             stream = next(iter(container.streams.audio), None)
             if stream is None:
-                raise Unsupported(f"there is no sound in this file; {_KINDS} are taken")
+                raise Unsupported(f"there is no audio in this file; Wemble takes {_KINDS}")
             rate, channels = stream.codec_context.sample_rate, stream.codec_context.channels
             frames = None
             if stream.duration is not None and stream.time_base is not None:
                 frames = round(stream.duration * stream.time_base * rate)
             return Probe(f"M4A {stream.codec_context.name}", f"PyAV {av.__version__}", rate, channels, frames)
     except (av.error.FFmpegError, ValueError) as error:
-        raise Unsupported(f"not audio that can be read ({error}); {_KINDS} are taken") from None
+        raise Unsupported(f"this cannot be read as audio ({error.strerror}); Wemble takes {_KINDS}") from None
 
 
 def _decoded_av(path: Path) -> Iterator[Interleaved]:

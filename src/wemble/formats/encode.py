@@ -4,23 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
 import soundfile
 
+from wemble.core.deliver.kinds import FileKind
 from wemble.core.shape.dither import Bits, to_integers
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 
-Kind = Literal["wav_16", "wav_24", "wav_float", "flac_16", "flac_24", "mp3"]
 MP3_KBPS = (128, 160, 192, 224, 256)
 _LONGEST_WAV_BYTES = (1 << 32) - (1 << 16)
 MP3_RATES_HZ = (32_000, 44_100, 48_000)
 
 
 @dataclass(frozen=True, slots=True)
-class FileKind:
+class Encoding:
     """How one kind of file is written: ending, the bits it rounds to (None: float), the most channels."""
 
     ending: str
@@ -30,17 +29,17 @@ class FileKind:
     most_channels: int
 
 
-KINDS: dict[Kind, FileKind] = {
-    "wav_16": FileKind(".wav", "WAV", "PCM_16", 16, 32),
-    "wav_24": FileKind(".wav", "WAV", "PCM_24", 24, 32),
-    "wav_float": FileKind(".wav", "WAV", "FLOAT", None, 32),
-    "flac_16": FileKind(".flac", "FLAC", "PCM_16", 16, 8),
-    "flac_24": FileKind(".flac", "FLAC", "PCM_24", 24, 8),
-    "mp3": FileKind(".mp3", "MP3", "MPEG_LAYER_III", None, 2),
+KINDS: dict[FileKind, Encoding] = {
+    "wav_16": Encoding(".wav", "WAV", "PCM_16", 16, 32),
+    "wav_24": Encoding(".wav", "WAV", "PCM_24", 24, 32),
+    "wav_float": Encoding(".wav", "WAV", "FLOAT", None, 32),
+    "flac_16": Encoding(".flac", "FLAC", "PCM_16", 16, 8),
+    "flac_24": Encoding(".flac", "FLAC", "PCM_24", 24, 8),
+    "mp3": Encoding(".mp3", "MP3", "MPEG_LAYER_III", None, 2),
 }
 
 
-def rate_for(kind: Kind, rate_hz: int) -> int:
+def rate_for(kind: FileKind, rate_hz: int) -> int:
     """Return the rate a kind of file will have: MP3 takes three, the nearest above; the others any.
 
     Examples
@@ -59,16 +58,16 @@ class Writer:
     Raises `InvalidInput` for more channels than the kind takes or a bit rate that it does not have.
     """
 
-    def __init__(self, path: Path, kind: Kind, *, rate_hz: int, channels: int, frames: int, kbps: int = 192):
+    def __init__(self, path: Path, kind: FileKind, *, rate_hz: int, channels: int, frames: int, kbps: int = 192):
         self._kind = KINDS[kind]
         if channels > self._kind.most_channels:
             raise InvalidInput(
-                f"{self._kind.format} takes {self._kind.most_channels} channels, the job has {channels}; fold it first"
+                f"{self._kind.format} holds {self._kind.most_channels} channels, the job has {channels}; mix it down first"
             )
         options = {}
         if kind == "mp3":
             if kbps not in MP3_KBPS:
-                raise InvalidInput(f"an MP3 has one of {', '.join(map(str, MP3_KBPS))} kb/s, got {kbps}")
+                raise InvalidInput(f"an MP3 can have {', '.join(map(str, MP3_KBPS))} kb/s, not {kbps}")
             options = {"bitrate_mode": "CONSTANT", "compression_level": (320 - kbps) / 288}
         container = self._kind.format
         if container == "WAV" and frames * channels * 4 >= _LONGEST_WAV_BYTES:

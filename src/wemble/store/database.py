@@ -9,10 +9,14 @@ from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
 
-from wemble.errors import InvalidInput, TooLarge
+from wemble.errors import InvalidInput, TooLarge, Unavailable
 
 Connection = sqlite3.Connection
-_DISK_FULL = "the disk is full, and nothing was changed; make room and do it again"
+_DISK_FULL = "the disk is full and nothing was changed; free some space and try again"
+_LOCKED = "another program has locked Wemble's database and nothing was changed; close it and try again"
+_READ_ONLY = (
+    "Wemble's database cannot be written to and nothing was changed; check the permissions of {path} and try again"
+)
 
 
 class Database:
@@ -23,18 +27,22 @@ class Database:
         self._local = threading.local()
         self._writing = threading.RLock()
         path.parent.mkdir(parents=True, exist_ok=True)
-        with self._writing:
+        with self._writing, self._problems_told():
             migrate(self._connection("rwc"))
 
     @contextmanager
     def read(self) -> Iterator[sqlite3.Connection]:
-        """Give a connection on which a write fails."""
-        connection = self._connection("ro")
-        connection.execute("BEGIN")
-        try:
-            yield connection
-        finally:
-            connection.execute("ROLLBACK")
+        """Give a connection on which a write fails. Inside another `read` of the same thread it joins that one."""
+        with self._problems_told():
+            connection = self._connection("ro")
+            if connection.in_transaction:
+                yield connection
+                return
+            connection.execute("BEGIN")
+            try:
+                yield connection
+            finally:
+                connection.execute("ROLLBACK")
 
     @contextmanager
     def write(self) -> Iterator[sqlite3.Connection]:
@@ -42,7 +50,7 @@ class Database:
 
         Inside another `write` of the same thread it joins that transaction.
         """
-        with self._writing:
+        with self._writing, self._problems_told():
             connection = self._connection("rwc")
             if connection.in_transaction:
                 yield connection
@@ -51,12 +59,25 @@ class Database:
             try:
                 yield connection
                 connection.execute("COMMIT")
-            except BaseException as error:
+            except BaseException:
                 if connection.in_transaction:
                     connection.execute("ROLLBACK")
-                if isinstance(error, sqlite3.OperationalError) and "full" in str(error):
-                    raise TooLarge(_DISK_FULL) from None
                 raise
+
+    @contextmanager
+    def _problems_told(self) -> Iterator[None]:
+        """Tell what a user can do about in our own errors."""
+        try:
+            yield
+        except sqlite3.OperationalError as error:
+            text = str(error)
+            if "full" in text:
+                raise TooLarge(_DISK_FULL) from None
+            if "locked" in text or "busy" in text:
+                raise Unavailable(_LOCKED, code="locked") from None
+            if "readonly database" in text or "unable to open" in text or "permission" in text:
+                raise Unavailable(_READ_ONLY.format(path=self.path), code="read_only") from None
+            raise
 
     def close(self) -> None:
         """Close this thread's connections."""
@@ -69,7 +90,7 @@ class Database:
         connection: sqlite3.Connection | None = getattr(self._local, mode, None)
         if connection is None:
             connection = sqlite3.connect(
-                f"file:{self.path}?mode={mode}",
+                f"{self.path.absolute().as_uri()}?mode={mode}",
                 uri=True,
                 isolation_level=None,
                 timeout=10.0,

@@ -78,7 +78,7 @@ class Home:
         free = shutil.disk_usage(self.root).free
         if needed_bytes + SPARE_BYTES > free:
             raise TooLarge(
-                f"this needs {needed_bytes / 1e6:,.0f} MB and {free / 1e6:,.0f} MB are free in {self.root}; make room and try again"
+                f"this needs {needed_bytes / 1e6:,.0f} MB and {free / 1e6:,.0f} MB are free in {self.root}; free some space and try again"
             )
 
 
@@ -110,6 +110,13 @@ def _sync(path: Path) -> None:
         os.fsync(descriptor)
     finally:
         os.close(descriptor)
+
+
+def folder_bytes(path: Path) -> int:
+    """Return how much room a file, or a folder with all that is in it, takes. What is not there takes none."""
+    if path.is_file():
+        return path.stat().st_size
+    return sum(file.stat().st_size for file in path.rglob("*") if file.is_file()) if path.is_dir() else 0
 
 
 def copy_path(folder: Path, rate_hz: int) -> Path:
@@ -224,7 +231,7 @@ class FileReader:
                 try:
                     descriptor = os.open(path, os.O_RDONLY)
                 except FileNotFoundError:
-                    raise NotFound(f"the working copy {path.name} is missing; bring the source in again") from None
+                    raise NotFound(f"the working copy {path.name} is missing; import the recording again") from None
             self._open[path] = descriptor
             if len(self._open) > _OPEN_FILES:
                 os.close(self._open.popitem(last=False)[1])

@@ -10,11 +10,19 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from wemble.core.edit.history import Change, OwnFields, applied
+from wemble.core.edit.changes import Change, OwnFields, applied
 from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.errors import InvalidInput, NotFound
 
 CHECKPOINT_EVERY = 200
+ARCHIVE_VERSION = 2
+_RENAMED_KEYS = (
+    ("made", "origin"),
+    ("said", "decision"),
+    ("head_walked", "head_review"),
+    ("tail_walked", "tail_review"),
+)
+"""Keys of saved jobs of version 1, and of the database before its third schema (there a migration renamed them)."""
 
 _JOB = TypeAdapter(Job)
 _ENTITIES: dict[str, TypeAdapter[Any]] = {
@@ -37,6 +45,8 @@ class JobRow:
     brief: str
     head_revision: int
     created_at: float
+    opened_at: float | None = None
+    deleted_at: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,16 +75,22 @@ def add_job(db: sqlite3.Connection, job_id: str, job: Job, *, now: float) -> int
 
 
 def list_jobs(db: sqlite3.Connection) -> list[JobRow]:
-    """Return all jobs, the newest first."""
-    rows = db.execute("SELECT id, name, brief, head_revision, created_at FROM job ORDER BY created_at DESC, id")
+    """Return all jobs that are not in the bin, the one opened last first."""
+    rows = db.execute(
+        "SELECT * FROM job WHERE deleted_at IS NULL ORDER BY max(created_at, ifnull(opened_at, 0)) DESC, id"
+    )
+    return [JobRow(**row) for row in map(dict, rows)]
+
+
+def list_removed_jobs(db: sqlite3.Connection) -> list[JobRow]:
+    """Return the jobs in the bin, the newest first."""
+    rows = db.execute("SELECT * FROM job WHERE deleted_at IS NOT NULL ORDER BY deleted_at DESC, id")
     return [JobRow(**row) for row in map(dict, rows)]
 
 
 def get_job_row(db: sqlite3.Connection, job_id: str) -> JobRow:
     """Return one job. Raises `NotFound`."""
-    row = db.execute(
-        "SELECT id, name, brief, head_revision, created_at FROM job WHERE id = :id", {"id": job_id}
-    ).fetchone()
+    row = db.execute("SELECT * FROM job WHERE id = :id", {"id": job_id}).fetchone()
     if row is None:
         raise NotFound("there is no such job; go back to the start page")
     return JobRow(**dict(row))
@@ -135,6 +151,24 @@ def set_head(db: sqlite3.Connection, job_id: str, revision_id: int, job: Job) ->
     _set_head(db, job_id, revision_id, job)
 
 
+def set_opened(db: sqlite3.Connection, job_id: str, *, now: float) -> None:
+    """Note when a job was opened. Raises `NotFound`."""
+    if not db.execute("UPDATE job SET opened_at = :now WHERE id = :id", {"id": job_id, "now": now}).rowcount:
+        raise NotFound("there is no such job; go back to the start page")
+
+
+def set_deleted(db: sqlite3.Connection, job_id: str, at: float | None) -> None:
+    """Put a job into the bin, or take it out."""
+    db.execute("UPDATE job SET deleted_at = :at WHERE id = :id", {"id": job_id, "at": at})
+
+
+def delete_job(db: sqlite3.Connection, job_id: str) -> None:
+    """Delete a job for good, with its history, its uploads, its tasks and its settings."""
+    db.execute("UPDATE job SET head_revision = NULL WHERE id = :id", {"id": job_id})
+    db.execute("UPDATE revision SET parent_id = NULL WHERE job_id = :id", {"id": job_id})
+    db.execute("DELETE FROM job WHERE id = :id", {"id": job_id})
+
+
 def get_changes(db: sqlite3.Connection, revision_id: int) -> list[Change]:
     """Return the changes of a revision in order."""
     rows = db.execute(
@@ -167,10 +201,14 @@ def dump_job(job: Job) -> Any:
     return _JOB.dump_python(job, mode="json")
 
 
-def load_job(value: Any) -> Job:
-    """Return the job that `dump_job` made this of. Raises `InvalidInput`."""
+def load_job(value: Any, version: int = ARCHIVE_VERSION) -> Job:
+    """Return the job that `dump_job` made this of, in a saved job of a version. Raises `InvalidInput`."""
+    text = json.dumps(value)
+    if version < ARCHIVE_VERSION:
+        for old, new in _RENAMED_KEYS:
+            text = text.replace(f'"{old}":', f'"{new}":')
     try:
-        return _JOB.validate_json(json.dumps(value))
+        return _JOB.validate_json(text)
     except ValidationError as error:
         raise InvalidInput(f"the job in this file cannot be read: {error.errors()[0]['msg']}") from error
 

@@ -93,7 +93,7 @@ def add_source(db: sqlite3.Connection, source: SourceRow, *, now: float) -> None
     db.execute(
         "INSERT INTO source (id, file_sha256, decoder, kind, rate_hz, channels, frames, peak, floors, notes, created_at) "
         "VALUES (:id, :sha, :decoder, :kind, :rate, :channels, :frames, :peak, :floors, :notes, :now) "
-        "ON CONFLICT (id) DO NOTHING",
+        "ON CONFLICT (id) DO UPDATE SET created_at = excluded.created_at",  # it is asked for again: young once more
         {
             "id": source.id, "sha": source.file_sha256, "decoder": source.decoder, "kind": source.kind,
             "rate": source.rate_hz, "channels": source.channels, "frames": source.frames, "peak": source.peak,
@@ -116,6 +116,23 @@ def get_source(db: sqlite3.Connection, source_id: str) -> SourceRow:
     return SourceRow(**fields)
 
 
+def delete_unused_sources(db: sqlite3.Connection, *, created_before: float) -> list[str]:
+    """Forget the sources that no revision of any job holds, unless they are young, and return their ids."""
+    rows = db.execute(
+        "DELETE FROM source WHERE created_at < :before AND id NOT IN ("
+        " SELECT entity_id FROM change WHERE kind = 'sources'"
+        " UNION SELECT held.key FROM checkpoint, json_each(checkpoint.state, '$.sources') AS held"
+        ") RETURNING id",
+        {"before": created_before},
+    ).fetchall()
+    return [row["id"] for row in rows]
+
+
+def list_source_ids(db: sqlite3.Connection) -> list[str]:
+    """Return the ids of all sources."""
+    return [row["id"] for row in db.execute("SELECT id FROM source ORDER BY id")]
+
+
 def add_upload(db: sqlite3.Connection, upload: UploadRow, *, now: float) -> None:
     """Store an upload that begins."""
     db.execute(
@@ -135,6 +152,16 @@ def get_upload(db: sqlite3.Connection, upload_id: str) -> UploadRow:
 def delete_upload(db: sqlite3.Connection, upload_id: str) -> None:
     """Forget an upload."""
     db.execute("DELETE FROM upload WHERE id = :id", {"id": upload_id})
+
+
+def delete_uploads(db: sqlite3.Connection, *, before: float) -> int:
+    """Forget uploads that were begun before a moment and return how many."""
+    return db.execute("DELETE FROM upload WHERE created_at < :before", {"before": before}).rowcount
+
+
+def list_uploads(db: sqlite3.Connection) -> list[UploadRow]:
+    """Return the uploads that have not become an import yet."""
+    return [UploadRow(**dict(row)) for row in db.execute("SELECT id, job_id, name, size_bytes FROM upload")]
 
 
 def add_task(db: sqlite3.Connection, task: TaskRow) -> None:
@@ -182,6 +209,29 @@ def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:
     """Return a job's newest tasks, the newest first: what is asked for often while hundreds of files come in."""
     newest = "SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id LIMIT :most"
     return _tasks(db.execute(newest, {"id": job_id, "most": NEWEST_TASKS}))
+
+
+def count_open_tasks(db: sqlite3.Connection) -> dict[str, int]:
+    """Return how many tasks are under way, by job."""
+    rows = db.execute("SELECT job_id, count(*) AS n FROM task WHERE state IN ('waiting', 'running') GROUP BY job_id")
+    return {row["job_id"]: row["n"] for row in rows}
+
+
+def list_export_folders(db: sqlite3.Connection) -> dict[str, list[str]]:
+    """Return the names of the folders with what was sent, by job."""
+    folders: dict[str, list[str]] = {}
+    rows = db.execute(
+        "SELECT job_id, json_extract(result, '$.folder_name') AS folder FROM task WHERE kind = 'export' AND state = 'done'"
+    )
+    for row in rows:
+        if row["folder"] is not None:
+            folders.setdefault(row["job_id"], []).append(row["folder"])
+    return folders
+
+
+def delete_task(db: sqlite3.Connection, task_id: str) -> None:
+    """Forget a task."""
+    db.execute("DELETE FROM task WHERE id = :id", {"id": task_id})
 
 
 def mark_interrupted(db: sqlite3.Connection) -> int:

@@ -10,7 +10,8 @@ from flask import Flask, Response, jsonify, request, send_from_directory
 from werkzeug.exceptions import HTTPException
 
 from wemble import errors
-from wemble.actions.importing import PART_BYTES
+from wemble.actions.events import refused
+from wemble.actions.importing.import_file import PART_BYTES
 from wemble.actions.library import Library
 from wemble.web.routes import api
 from wemble.web.streams import streams
@@ -25,6 +26,7 @@ STATUS: dict[type[errors.WembleError], int] = {
     errors.Unsupported: 415,
     errors.Cancelled: 410,
     errors.WorkFailed: 500,
+    errors.Unavailable: 503,
 }
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; "
@@ -66,10 +68,12 @@ def create_app(library: Library, *, hosts: frozenset[str] = frozenset({"127.0.0.
 
     @app.errorhandler(errors.WembleError)
     def told(error: errors.WembleError) -> tuple[Response, int]:
+        refused("refused", path=request.path, code=error.code, why=error.message)
         return _problem(error.code, error.message, error.details), STATUS[type(error)]
 
     @app.errorhandler(HTTPException)
-    def refused(error: HTTPException) -> tuple[Response, int]:
+    def not_served(error: HTTPException) -> tuple[Response, int]:
+        refused("refused", path=request.path, code=error.code or 500)
         return _problem("http", error.description or error.name, {}), error.code or 500
 
     @app.errorhandler(Exception)

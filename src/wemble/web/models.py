@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
-from wemble.actions.checking import ClipVerdicts
-from wemble.actions.edits import EditRequest
-from wemble.actions.finding import Draft
-from wemble.actions.hitting import HitDraft, NamesRead
-from wemble.actions.kits import LoopFigure
-from wemble.actions.overlapping import Overlap
-from wemble.actions.overview import JobCard
-from wemble.actions.sending import Preview, Request
+from wemble.actions.delivery.export import Preview, Request
+from wemble.actions.editing.edits import EditRequest
+from wemble.actions.editing.kit_edits import LoopFigure
+from wemble.actions.job_list import JobCard, RemovedJob
+from wemble.actions.overlaps import Overlap
+from wemble.actions.removal import Freed
+from wemble.actions.searching.hit_search import HitDraft, NamesRead
+from wemble.actions.searching.sound_search import Draft
+from wemble.actions.verdicts import ClipVerdicts
+from wemble.core.briefs import Brief, BriefRecord
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
-from wemble.core.edit.history import Kind, OwnFields
-from wemble.core.edit.model import Brief, Clip, Finding, Job, Join, Lane, Mark, SourceUse
+from wemble.core.edit.changes import Kind, OwnFields
+from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.store.records import TaskRow
 
 
@@ -40,9 +42,24 @@ class JobMade(Body):
 
 
 class JobList(Body):
-    """The start page."""
+    """The start page: its jobs, and the briefs that a new one can have."""
 
     jobs: list[JobCard]
+    removed: list[RemovedJob]
+    briefs: list[BriefRecord]
+    free_bytes: int
+
+
+class NewName(Body):
+    """Another name."""
+
+    name: str
+
+
+class FreedAnswer(Body):
+    """What was deleted for good."""
+
+    freed: Freed
 
 
 class OpenedJob(Body):
@@ -50,6 +67,8 @@ class OpenedJob(Body):
 
     id: str
     revision: int
+    brief: BriefRecord
+    settings: dict[str, Any]
     job: Job
     undo_label: str | None
     redo_label: str | None
@@ -63,24 +82,23 @@ class ChangeBody(Body):
     after: OwnFields | SourceUse | Lane | Clip | Join | Mark | Finding | None
 
 
+class SettingBody(Body):
+    """A setting of a view, kept with the job."""
+
+    value: dict[str, Any]
+
+
 class EditBody(Body):
     """An edit, and the revision that it was made on."""
 
     base_revision: int
-    edit: Annotated[EditRequest, Field(discriminator="kind")]
+    edit: EditRequest
 
 
 class StepBody(Body):
     """Undo or redo, from a revision."""
 
     base_revision: int
-
-
-class AutomaticFadesBody(Body):
-    """Automatic fades on or off."""
-
-    base_revision: int
-    on: bool
 
 
 class EditAnswer(Body):
@@ -144,13 +162,6 @@ class NamesAnswer(Body):
     names: NamesRead
 
 
-class ReadNamesBody(Body):
-    """Give clips what their names say."""
-
-    base_revision: int
-    pattern: str
-
-
 class HitDraftBody(Body):
     """What a recipe would find in hits; without one, the one that was applied last, or the usual; no targets means all."""
 
@@ -180,22 +191,6 @@ class ApplyHitsBody(Body):
     recipe: HitRecipe
 
 
-class TurnDownBody(Body):
-    """Turn down what is over a ceiling; no clips means all."""
-
-    base_revision: int
-    clip_ids: list[str]
-    ceiling_db: float
-
-
-class SoftenBody(Body):
-    """Soften the ends of clips by a grade; 0 takes it away."""
-
-    base_revision: int
-    clip_ids: list[str]
-    milliseconds: float
-
-
 class LoopsBody(Body):
     """Which loops to choose from; ``near`` in source frames."""
 
@@ -218,14 +213,6 @@ class LoopsAnswer(Body):
     """Loops, the best first."""
 
     loops: list[LoopFigure]
-
-
-class LoopAllBody(Body):
-    """Give clips their best loop; without a crossfade the shortest that is not heard."""
-
-    base_revision: int
-    clip_ids: list[str]
-    crossfade_ms: float | None = None
 
 
 class VerdictList(Body):

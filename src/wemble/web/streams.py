@@ -6,7 +6,9 @@ import json
 
 from flask import Blueprint, Response, request, send_file
 
-from wemble.actions import importing, pictures, sending
+from wemble.actions import pictures
+from wemble.actions.delivery import export
+from wemble.actions.importing import import_file
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
 from wemble.web.routes import library
@@ -15,6 +17,7 @@ streams = Blueprint("streams", __name__, url_prefix="/api")
 
 MOST_FRAMES = 1 << 20
 MOST_HEAD_COLUMNS = 4_000
+MOST_PICTURE_COLUMNS = 2_000
 _FOR_EVER = "public, max-age=31536000, immutable"
 
 
@@ -24,9 +27,9 @@ def audio(job_id: str, revision: int) -> Response:
     start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
     if start is None or frames is None or not 0 < frames <= MOST_FRAMES:
         raise InvalidInput(f"a block has a start and 1 to {MOST_FRAMES:,} frames")
-    heard = request.args.get("heard", "as_it_is")
+    heard = request.args.get("heard", "result")
     if heard not in HEARINGS:
-        raise InvalidInput(f"a job is heard {', '.join(HEARINGS)}; got {heard}")
+        raise InvalidInput(f"a job can be heard as {', '.join(HEARINGS)}, not as {heard}")
     plan = library().plan_at(revision, heard)
     samples = plan.render(start, frames, library().reader)
     answer = Response(samples.tobytes(), mimetype="application/octet-stream")
@@ -43,6 +46,16 @@ def heads(job_id: str, revision: int) -> Response:
         raise InvalidInput(f"a head has 1 to {MOST_HEAD_COLUMNS:,} columns of a millisecond")
     begins, data = pictures.heads(library(), revision, columns)
     return Response(json.dumps(begins).encode() + b"\n" + data, mimetype="application/octet-stream")
+
+
+@streams.get("/jobs/<job_id>/revisions/<int:revision>/picture")
+def job_picture(job_id: str, revision: int) -> Response:
+    """Give a small picture of a whole job: a byte for each column."""
+    columns = request.args.get("columns", 120, type=int)
+    if not 0 < columns <= MOST_PICTURE_COLUMNS:
+        raise InvalidInput(f"a picture has 1 to {MOST_PICTURE_COLUMNS} columns")
+    data = pictures.job_picture(library(), revision, columns)
+    return Response(data, mimetype="application/octet-stream", headers={"Cache-Control": _FOR_EVER})
 
 
 @streams.get("/sources/<source_id>/tiles/<int:frames_per_bin>/<int:index>")
@@ -64,20 +77,20 @@ def add_part(upload_id: str) -> Response:
     """Add a part at ``Upload-Offset``; answer where to go on."""
     offset = request.headers.get("Upload-Offset", type=int)
     if offset is None:
-        raise InvalidInput("a part says where it belongs, in the header Upload-Offset")
-    received = importing.add_part(library(), upload_id, offset, request.get_data(cache=False))
+        raise InvalidInput("a part must say where it belongs in the header Upload-Offset")
+    received = import_file.add_part(library(), upload_id, offset, request.get_data(cache=False))
     return Response(status=204, headers={"Upload-Offset": str(received)})
 
 
 @streams.route("/uploads/<upload_id>", methods=["HEAD"])
 def where_to_go_on(upload_id: str) -> Response:
     """Answer how much of an upload is here."""
-    _, received = importing.received_bytes(library(), upload_id)
+    _, received = import_file.received_bytes(library(), upload_id)
     return Response(status=200, headers={"Upload-Offset": str(received)})
 
 
 @streams.get("/tasks/<task_id>/file")
 def sent_file(task_id: str) -> Response:
     """Give a file that was sent; without a name all of them."""
-    path = sending.sent_file(library(), task_id, request.args.get("name", ""))
+    path = export.sent_file(library(), task_id, request.args.get("name", ""))
     return send_file(path, as_attachment=True, download_name=path.name)

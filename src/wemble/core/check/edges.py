@@ -12,7 +12,7 @@ from wemble.core.check.table import TABLE, Check, State, state_of
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, band_levels_db
 from wemble.core.edit.model import Clip, Fade, Side
-from wemble.core.edit.treat import FadeFor
+from wemble.core.edit.treatment import FadeFor
 from wemble.core.shape.curves import fade_in_gain, fade_out_gain
 from wemble.core.signal.levels import ms_to_frames
 
@@ -163,19 +163,19 @@ def _mean_square_db(samples: NDArray[np.float32]) -> float:
 
 
 _SENTENCES: dict[Check, tuple[str, str]] = {
-    "click": ("{figure:.1f}× the local residual", "clicks at {figure:.1f}× the local residual"),
+    "click": ("{figure:.1f}× the local residual", "clicks, {figure:.1f}× the local residual"),
     "tail": ("tail {figure:.1f} dB over the floor", "tail cut {figure:.1f} dB over the floor"),
     "air": ("{figure:.2f} s before the sound", "{figure:.2f} s of air in front"),
     "speech_clipped": (
-        "{figure:.1f} dB outside, upper band",
-        "soft sound outside, {figure:.1f} dB over the floor",
+        "{figure:.1f} dB outside in the upper band",
+        "soft consonant cut off, {figure:.1f} dB over the floor",
     ),
-    "weak": ("{figure:.0f} dB under the loudest", "speech? {figure:.0f} dB quieter than the loudest"),
-    "join": ("level within {figure:.1f} dB through the join", "level {figure:.1f} dB off inside the join"),
+    "weak": ("{figure:.0f} dB under the loudest", "may not be speech, {figure:.0f} dB quieter than the loudest"),
+    "join": ("level within {figure:.1f} dB through the crossfade", "level off by {figure:.1f} dB in the crossfade"),
     "programme_end": ("{figure:.1f} dB over the floor", "the end mark cuts sound {figure:.1f} dB over the floor"),
     "outside": ("nothing outside the programme", "sound outside the programme, {figure:.0f} dB over the floor"),
-    "late": ("speaks {figure:.1f} ms after its head", "speaks {figure:.1f} ms late"),
-    "cut_in": ("attack whole", "{figure:.1f} ms of the attack cut"),
+    "late": ("starts {figure:.1f} ms after its head", "starts {figure:.1f} ms late"),
+    "cut_in": ("attack complete", "{figure:.1f} ms of the attack cut off"),
     "start": ("clear start", "unsure start"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }

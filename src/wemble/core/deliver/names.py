@@ -55,15 +55,15 @@ def safe_name(text: str) -> str:
 def check_pattern(pattern: str) -> None:
     """Raise `InvalidInput` if a pattern is empty, too long, or names a field that there is not."""
     if not pattern.strip() or len(pattern) > 200:
-        raise InvalidInput("a naming pattern has 1 to 200 characters")
+        raise InvalidInput("a naming pattern must have 1 to 200 characters")
     rest = pattern
     for match in _FIELD.finditer(pattern):
         if match[1] not in FIELDS:
             fields = ", ".join(f"{{{name}}}" for name in FIELDS)
-            raise InvalidInput(f"there is no field {{{match[1]}}}; a pattern may use {fields}")
+            raise InvalidInput(f"there is no field {{{match[1]}}}; a pattern can use {fields}")
         rest = rest.replace(match[0], "", 1)
     if "{" in rest or "}" in rest:
-        raise InvalidInput("a brace in the pattern is not closed; fields look like {clip} or {number:2}")
+        raise InvalidInput("a brace in the pattern is not closed; write fields as {clip} or {number:2}")
 
 
 def names(

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Literal
 
+from wemble.core.briefs import record
+from wemble.core.deliver.kinds import What
 from wemble.core.edit.marks import in_order, place_of, programme
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of
-from wemble.core.render.plan import heard_lanes
+from wemble.core.render.plan import audible_lanes
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,17 +24,13 @@ class Piece:
     lane: str
 
 
-What = Literal["one", "each_clip", "each_section"]
-"""One file; one for each clip that speaks; one for each section between marks."""
-
-
 def files_to_send(job: Job, what: What) -> list[Piece]:
     """Return the files that a job becomes, in time order.
 
     One file is the programme if its start and end are marked, else everything from the first clip to the last; a
     playback loop has no say. Sections go from mark to mark inside that span. Muted lanes send nothing.
     """
-    heard = heard_lanes(job)
+    heard = audible_lanes(job)
     clips = [clip for clip in in_time_order(job) if clip.lane_id in heard]
     if not clips:
         return []
@@ -112,7 +109,7 @@ def points_in(job: Job, piece: Piece) -> list[PiecePoint]:
     In a kit every clip of a longer file begins at a point with its name: so a take goes out as one file with its hits.
     """
     points = []
-    if job.brief == "drums":
+    if record(job.brief).clips_are_points:
         starts = [(start_of(job, clip), clip.name) for clip in in_time_order(job) if clip.speaks]
         begun = [PiecePoint(at - piece.start, name) for at, name in starts if piece.start <= at < piece.end]
         points += begun if len(begun) > 1 else []

@@ -18,7 +18,7 @@ from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
-from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, unforetold, without_rumble
+from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, high_passed, prediction_residual
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edges.refine import Read
 from wemble.core.signal.levels import ms_to_frames
@@ -236,7 +236,7 @@ def _measured(read: Read, frames: int, rate_hz: int) -> tuple[NDArray[np.float64
     length = block * 1000 * round(_BLOCK_S)
     for at in range(0, frames, length):
         heard = read(at, min(length, frames - at))
-        powers.append(block_power(without_rumble(heard, rate_hz), block))
+        powers.append(block_power(high_passed(heard, rate_hz), block))
         brights.append(block_power(np.asarray(signal.lfilter(*bright, heard, axis=1), np.float32), block))
     return flux, np.concatenate(powers), np.concatenate(brights)
 
@@ -283,10 +283,10 @@ def _begins(read: Read, middle: int, frames: int, rate_hz: int) -> tuple[int, Do
     """Return the frame at which the hit near a frame begins, and a doubt: what was before does not foretell it."""
     back, learn, after = (ms_to_frames(ms, rate_hz) for ms in (_BACK_MS, _LEARN_MS, _AFTER_MS))
     start = max(middle - back - learn, 0)
-    heard = without_rumble(read(start, min(middle + after, frames) - start), rate_hz)
+    heard = high_passed(read(start, min(middle + after, frames) - start), rate_hz)
     block = max(ms_to_frames(BLOCK_MS, rate_hz), 1)
     lead = max(middle - back - start, 0) // block
-    surprise = block_power(unforetold(heard, heard[:, : lead * block]), block)
+    surprise = block_power(prediction_residual(heard, heard[:, : lead * block]), block)
     power = block_power(heard, block)
     steepest = _steepest(surprise, power, lead)
     first = _back(power, steepest, lead, times=_CLEAR, part=_LOUD_PART, dip=_DIP_BLOCKS)

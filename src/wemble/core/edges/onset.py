@@ -111,15 +111,15 @@ class HitLevels:
 def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     """Measure a one-shot once: float32 (channels, frames) to its levels."""
     block = max(ms_to_frames(BLOCK_MS, rate_hz), 1)
-    power = block_power(without_rumble(samples, rate_hz), block)
+    power = block_power(high_passed(samples, rate_hz), block)
     quiet = _quiet_means(power, _TAIL_FLOOR_MS)
     at = int(np.argmin(quiet)) if len(quiet) else 0
     noise = samples[:, at * block :][:, : ms_to_frames(_TAIL_FLOOR_MS, rate_hz)]
     loud = int(np.argmax(power >= 10.0 ** (-_LOUD_UNDER_PEAK_DB / 10.0) * power.max(initial=0.0))) if len(power) else 0
     risen = loud + round(_AROUND_ATTACK_MS / BLOCK_MS)
     rising = samples[:, : risen * block]
-    surprise = block_power(unforetold(rising, noise), block)
-    usual = surprise[: loud - 2] if loud > _LEAD_BLOCKS else block_power(unforetold(noise, noise), block)[1:]
+    surprise = block_power(prediction_residual(rising, noise), block)
+    usual = surprise[: loud - 2] if loud > _LEAD_BLOCKS else block_power(prediction_residual(noise, noise), block)[1:]
     decays = (
         _followed(power, loud, _END_SMOOTH_MS, keeps_later=True),
         _followed(block_power(samples, block), loud, _END_SMOOTH_MS),
@@ -131,7 +131,7 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     )  # fmt: skip
 
 
-def unforetold(samples: Samples, noise: Samples) -> Samples:
+def prediction_residual(samples: Samples, noise: Samples) -> Samples:
     """Return what a predictor that was fitted to the noise of each channel does not foretell."""
     if not samples.shape[1]:
         return samples
@@ -152,7 +152,7 @@ def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = F
     )
 
 
-def without_rumble(samples: Samples, rate_hz: int, offset: NDArray[np.float64] | None = None) -> Samples:
+def high_passed(samples: Samples, rate_hz: int, offset: NDArray[np.float64] | None = None) -> Samples:
     """Return samples without what lies under 25 Hz and without their offset (their mean unless given), nothing moved ahead."""
     if not samples.shape[1]:
         return samples
@@ -247,8 +247,8 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     back = ms_to_frames(max(_LEAST_BACK_MS, 0.5 * rise), rate_hz) + 2 * levels.block_frames
     quiet = levels.quiet_block * levels.block_frames
     offset = samples.mean(axis=1, keepdims=True, dtype=np.float64)
-    noise = without_rumble(samples[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)], rate_hz, offset)
-    heard = without_rumble(samples[:, : at + ms_to_frames(_AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
+    noise = high_passed(samples[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)], rate_hz, offset)
+    heard = high_passed(samples[:, : at + ms_to_frames(_AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
     start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
     onset = min(start.frame, ms_to_frames(recipe.within_ms, rate_hz))
     unsure_ms = start.unsure_frames * 1000.0 / rate_hz

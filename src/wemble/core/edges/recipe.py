@@ -40,7 +40,7 @@ class Recipe:
         for name, low, high in _LIMITS:
             value = getattr(self, name)
             if not low <= value <= high:
-                raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
+                raise InvalidInput(f"{name} must be between {low:g} and {high:g}, not {value:g}")
         known = self.fade_shape in SHAPES and self.threshold_from in get_args(Reference)
         if not known or self.reach not in get_args(Reach):
             raise InvalidInput(
@@ -88,8 +88,8 @@ class Treatment:
         low, high = {"turn_down": (0.0, 120.0), "close_up": (0.0, 60.0)}.get(self.kind, (0.0, 0.0))
         if self.kind not in TREATMENTS or not low <= self.amount <= high:
             raise InvalidInput(
-                f"what becomes of the quiet: {self.kind!r} with {self.amount:g} is not possible; "
-                f"the number lies between {low:g} and {high:g}"
+                f"what becomes of the quiet cannot be {self.kind!r} with {self.amount:g}; "
+                f"the number must be between {low:g} and {high:g}"
             )
 
 
@@ -122,7 +122,7 @@ class HitRecipe:
         for name, low, high in _HIT_LIMITS:
             value = getattr(self, name)
             if not low <= value <= high:
-                raise InvalidInput(f"{name} lies between {low:g} and {high:g}, got {value:g}")
+                raise InvalidInput(f"{name} must be between {low:g} and {high:g}, not {value:g}")
         if self.fade_shape not in SHAPES:
             raise InvalidInput(f"unknown fade shape {self.fade_shape!r}")
 

@@ -34,7 +34,7 @@ def room_tone(pieces: Sequence[Samples], frames: int, *, rate_hz: int, seed: int
     """
     usable = [piece for piece in pieces if piece.shape[1] >= round(SHORTEST_PIECE_S * rate_hz)]
     if not usable:
-        raise InvalidInput("there is no clean quiet to make room tone from: half a second without sound is needed")
+        raise InvalidInput("there is no clean quiet to make room tone from; half a second without sound is needed")
     rng = np.random.default_rng(seed)
     overlap = round(_OVERLAP_S * rate_hz)
     goes, comes = crossfade_gains(overlap, "equal_power")

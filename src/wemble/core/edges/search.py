@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from wemble.core.briefs import Material
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
@@ -15,8 +16,8 @@ _UNDER_SOUND_DB = 22.0
 _UNDER_PEAK_DB = 28.0
 
 
-def propose(floor: Floor, *, struck: bool = False) -> Recipe:
-    """Propose settings from the floor and the level of the sound, which is speech unless it is ``struck``.
+def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
+    """Propose settings from the floor and the level of the sound, which is speech unless another material is named.
 
     The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
     by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it. What is struck may be
@@ -31,7 +32,7 @@ def propose(floor: Floor, *, struck: bool = False) -> Recipe:
         room_before_ms=float(round(100.0 + 4.0 * min(higher, 20.0), -1)),
         room_after_ms=float(round(240.0 + 8.0 * min(higher, 20.0), -1)),
     )
-    if not struck:
+    if material != "struck":
         return proposed
     return replace(
         proposed,

@@ -25,7 +25,7 @@ def split(job: Job, clip_ids: tuple[str, ...], at_frame: int) -> Edited:
     """
     cut = [clip for clip in map(job.clip, clip_ids) if start_of(job, clip) < at_frame < end_of(job, clip)]
     if not cut:
-        raise InvalidInput("there is no clip to split here: put the cursor inside one")
+        raise InvalidInput("there is no clip to split here; put the cursor inside one")
     for clip in cut:
         at = source_frame_from(job, clip, at_frame)
         if clip.head_frame < at < clip.tail_frame:
@@ -52,7 +52,7 @@ def cut_at_marks(job: Job, clip_ids: tuple[str, ...]) -> Edited:
             job = _sliced(job, clip, inside, last)
             used |= {mark.id for _, mark in inside}
     if not used:
-        raise InvalidInput("there is no mark on the clips in hand: drop one at each hit, then cut")
+        raise InvalidInput("the selected clips have no marks; add one at each hit, then split")
     return Edited(replace(job, marks={key: mark for key, mark in job.marks.items() if key not in used}))
 
 
@@ -185,7 +185,7 @@ def set_lane(job: Job, lane_id: str, settings: LaneSettings) -> Edited:
     if settings.gain_db is not None:
         check_gain(settings.gain_db)
     if settings.pan is not None and not -1.0 <= settings.pan <= 1.0:
-        raise InvalidInput(f"a pan lies between −1 (left) and +1 (right), got {settings.pan:g}")
+        raise InvalidInput(f"a pan must be between −1 (left) and +1 (right), not {settings.pan:g}")
     if settings.name is not None:
         given["name"] = check_name(settings.name)
     lane = replace(job.lane(lane_id), **given)
@@ -196,9 +196,9 @@ def remove_lane(job: Job, lane_id: str) -> Edited:
     """Take an empty lane away. Raises `InvalidInput` while clips lie on it, or if it is the last."""
     lane = job.lane(lane_id)
     if on_it := sum(clip.lane_id == lane_id for clip in job.clips.values()):
-        raise InvalidInput(f"{on_it} clips lie on “{lane.name}”: move or remove them first")
+        raise InvalidInput(f"{on_it} clips are on “{lane.name}”; move or remove them first")
     if len(job.lanes) == 1:
-        raise InvalidInput("a job keeps at least one lane")
+        raise InvalidInput("a job needs at least one lane")
     return Edited(replace(job, lanes={key: other for key, other in job.lanes.items() if key != lane_id}))
 
 

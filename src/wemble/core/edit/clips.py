@@ -8,7 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from wemble.core.edit.model import Brief, Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
+from wemble.core.briefs import record
+from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
 from wemble.core.edit.placement import job_span
 from wemble.core.shape.points import check_points
 from wemble.errors import InvalidInput
@@ -43,7 +44,7 @@ def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()
     low, high = JOB_RATES_HZ
     if not low <= source.rate_hz <= high:
         raise InvalidInput(
-            f"sources are taken at {low:,} to {high:,} Hz, this one has {source.rate_hz:,}; convert it first"
+            f"Wemble takes recordings at {low:,} to {high:,} Hz, this one has {source.rate_hz:,}; convert it first"
         )
     if not job.rate_hz:
         job = replace(job, rate_hz=source.rate_hz, channels=source.channels)
@@ -87,10 +88,10 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
         factor = Fraction(new.rate_hz, job.source(clip.source_id).rate_hz)
         head, tail = round(clip.head_frame * factor), round(clip.tail_frame * factor)
         if head >= new.frames:
-            raise InvalidInput(f"“{new.name}” ends before “{clip.name}” begins; choose a longer recording")
+            raise InvalidInput(f"“{new.name}” ends before “{clip.name}” starts; choose a longer recording")
         if tail > new.frames:
             notes.append(
-                f"“{clip.name}” ends {(tail - new.frames) / new.rate_hz:.3f} s earlier, where “{new.name}” does"
+                f"“{clip.name}” ends {(tail - new.frames) / new.rate_hz:.3f} s earlier, where “{new.name}” ends"
             )
         tail = max(min(tail, new.frames), head + 1)
         past = [
@@ -145,7 +146,7 @@ def set_line(job: Job, clip_id: str, line: tuple[tuple[int, float], ...]) -> Edi
 def check_gain(gain_db: float) -> None:
     """Raise `InvalidInput` for a gain that no clip and no lane can have."""
     if not -120.0 <= gain_db <= 40.0:
-        raise InvalidInput(f"a gain lies between −120 and +40 dB, got {gain_db:g}")
+        raise InvalidInput(f"a gain must be between −120 and +40 dB, not {gain_db:g}")
 
 
 def rename_clip(job: Job, clip_id: str, name: str) -> Edited:
@@ -158,11 +159,8 @@ def rename_job(job: Job, name: str) -> Edited:
     return Edited(replace(job, name=check_name(name)))
 
 
-_FIRST_LANES: dict[Brief, str] = {"voiceover": "Narration", "drums": "Hits", "release": "Music"}
-
-
 def _first_lane(job: Job) -> tuple[Job, Lane]:
     if job.lanes:
         return job, min(job.lanes.values(), key=lambda lane: lane.position)
-    lane = Lane(f"l{job.next_number}", _FIRST_LANES[job.brief], 0)
+    lane = Lane(f"l{job.next_number}", record(job.brief).first_lane, 0)
     return replace(job, next_number=job.next_number + 1, lanes={lane.id: lane}), lane

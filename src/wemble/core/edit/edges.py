@@ -64,19 +64,19 @@ def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None)
     Raises `InvalidInput` if the fade has no frame, or an edge is inside a join.
     """
     if fade is not None and (fade.length_frames < 1 or fade.shape not in SHAPES or not -1.0 <= fade.bend <= 1.0):
-        raise InvalidInput("a fade has at least one frame, a known shape and a bend between −1 and +1")
+        raise InvalidInput("a fade needs at least one frame, a known shape and a bend between −1 and +1")
     if fade is not None:
         check_points(fade.points, x=(1e-6, 1.0 - 1e-6), y=(0.0, 1.0))
     notes: list[str] = []
     for clip_id in clip_ids:
         clip = job.clip(clip_id)
         if joined(job, clip_id, side):
-            raise InvalidInput(f"the {side} of “{clip.name}” is a join with a crossfade; take that away first")
+            raise InvalidInput(f"the {side} of “{clip.name}” has a crossfade; remove that first")
         other = clip.fade_out if side == "head" else clip.fade_in
         room = clip.frames - (other.length_frames if other else 0)
         fitting = fade
         if fade is not None and fade.length_frames > room:
-            notes.append(f"the fade of “{clip.name}” stops at {room:,} frames, where its other fade begins")
+            notes.append(f"the fade of “{clip.name}” stops at {room:,} frames, where its other fade starts")
             fitting = replace(fade, length_frames=room) if room > 0 else None
         job = _with_fade(job, clip, side, fitting)
     return Edited(job, tuple(notes))
@@ -99,7 +99,7 @@ def fade_between(job: Job, clip_ids: tuple[str, ...], start: int, end: int, fade
         over_head, over_tail = start <= first < end < last, first < start < last <= end
         if not over_head and not over_tail:
             raise InvalidInput(
-                f"the selection crosses no edge of “{clip.name}”, or covers it whole; a fade needs one edge and an inner end"
+                f"the selection crosses no edge of “{clip.name}”, or covers all of it; select across one edge"
             )
         inner = source_frame_from(job, clip, end if over_head else start)
         length = inner - clip.head_frame if over_head else clip.tail_frame - inner
@@ -113,8 +113,8 @@ def drop_automatic_fades(job: Job) -> Job:
     bare = [
         replace(
             clip,
-            fade_in=clip.fade_in if clip.fade_in and clip.fade_in.made == "own" else None,
-            fade_out=clip.fade_out if clip.fade_out and clip.fade_out.made == "own" else None,
+            fade_in=clip.fade_in if clip.fade_in and clip.fade_in.origin == "own" else None,
+            fade_out=clip.fade_out if clip.fade_out and clip.fade_out.origin == "own" else None,
         )
         for clip in job.clips.values()
     ]
@@ -257,7 +257,7 @@ def _corrected(job: Job, clip: Clip, side: Side) -> Job:
     if finding is None or clip.sound_start_frame is None or clip.sound_end_frame is None:
         return job
     fade = clip.fade_in if side == "head" else clip.fade_out
-    own = fade if fade is not None and fade.made == "own" else None
+    own = fade if fade is not None and fade.origin == "own" else None
     edge = clip.head_frame if side == "head" else clip.tail_frame
     correction = Correction(side, clip.sound_start_frame, clip.sound_end_frame, edge, own, fade is None)
     rest = tuple(c for c in finding.corrections if not _same_edge(c, correction))

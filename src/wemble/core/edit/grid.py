@@ -52,7 +52,7 @@ def grid_of_span(frames: int, bars: int, *, beats_a_bar: int, first_frame: int, 
     92.31
     """
     if frames < 1 or bars < 1:
-        raise InvalidInput("a tempo is measured on a span of one bar or more: select it first")
+        raise InvalidInput("a tempo is measured on one bar or more; select them first")
     bpm = Fraction(60 * rate_hz * bars * beats_a_bar, frames)
     return checked(Grid(bpm.numerator, bpm.denominator, beats_a_bar, first_frame))
 
@@ -61,9 +61,9 @@ def checked(grid: Grid) -> Grid:
     """Return the grid in lowest terms. Raises `InvalidInput` for a tempo or a meter that cannot be."""
     low, high = BPM
     if grid.bpm_denominator < 1 or not low * grid.bpm_denominator <= grid.bpm_numerator <= high * grid.bpm_denominator:
-        raise InvalidInput(f"a tempo lies between {low} and {high} beats a minute")
+        raise InvalidInput(f"a tempo must be between {low} and {high} beats per minute")
     if not 1 <= grid.beats_a_bar <= 64:
-        raise InvalidInput(f"a bar has 1 to 64 beats, got {grid.beats_a_bar}")
+        raise InvalidInput(f"a bar can have 1 to 64 beats, not {grid.beats_a_bar}")
     bpm = Fraction(grid.bpm_numerator, grid.bpm_denominator)
     return replace(grid, bpm_numerator=bpm.numerator, bpm_denominator=bpm.denominator)
 
@@ -73,14 +73,14 @@ def set_grid(job: Job, grid: Grid | None) -> Edited:
     return Edited(replace(job, grid=None if grid is None else checked(grid)))
 
 
-def set_sync(job: Job, clip_id: str, job_frame: int | None) -> Edited:
+def set_sync(job: Job, clip_id: str, frame: int | None) -> Edited:
     """Put a clip's sync point at a job frame, or take it away. Raises `InvalidInput` outside the clip."""
     clip = job.clip(clip_id)
-    if job_frame is None:
+    if frame is None:
         return Edited(set_clips(job, replace(clip, sync_frame=None)))
-    at = source_frame_from(job, clip, job_frame)
+    at = source_frame_from(job, clip, frame)
     if not clip.head_frame <= at < clip.tail_frame:
-        raise InvalidInput(f"the cursor is not inside “{clip.name}”: put it on the first beat of the clip")
+        raise InvalidInput(f"the cursor is not inside “{clip.name}”; put it on the clip's first beat")
     return Edited(set_clips(job, replace(clip, sync_frame=at)))
 
 
@@ -91,7 +91,7 @@ def line_up(job: Job, clip_id: str, job_frame: int, move: Literal["clip", "audio
     """
     clip = job.clip(clip_id)
     if clip.sync_frame is None:
-        raise InvalidInput(f"“{clip.name}” has no sync point: put the cursor on its first beat and set one")
+        raise InvalidInput(f"“{clip.name}” has no sync point; put the cursor on its first beat and set one")
     by = job_frame - placed(job, clip, clip.sync_frame)
     return move_clips(job, (clip_id,), by) if move == "clip" else move_audio(job, clip_id, by)
 
@@ -99,6 +99,6 @@ def line_up(job: Job, clip_id: str, job_frame: int, move: Literal["clip", "audio
 def line_up_with_bar(job: Job, clip_id: str, bar: int, beat: int, move: Literal["clip", "audio"]) -> Edited:
     """Bring a clip's sync point to a bar and beat, both from 1. Raises `InvalidInput` without a tempo."""
     if job.grid is None:
-        raise InvalidInput("the job has no tempo yet: set one, or measure it on a selection of bars")
+        raise InvalidInput("the job has no tempo yet; set one, or measure it on some bars")
     beats = (bar - 1) * job.grid.beats_a_bar + beat - 1
     return line_up(job, clip_id, beat_frame(job.grid, beats, rate_hz=job.rate_hz), move)

@@ -6,9 +6,9 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from wemble.core.edit.model import Clip, Job
-from wemble.core.edit.treat import taken_back
+from wemble.core.edit.treatment import reverted
 
-Hearing = Literal["as_it_is", "without_fades", "before_recipes"]
+Hearing = Literal["result", "without_fades", "original"]
 HEARINGS: tuple[Hearing, ...] = get_args(Hearing)
 
 
@@ -18,12 +18,12 @@ def as_heard(job: Job, hearing: Hearing) -> Job:
     Before its recipes every finding is the one span it was made of. Where time was closed up, that span lies as it
     did then, so what follows is heard later.
     """
-    if hearing == "as_it_is":
+    if hearing == "result":
         return job
     if hearing == "without_fades":
         return replace(job, clips={key: _without_fades(clip) for key, clip in job.clips.items()})
     for finding_id in job.findings:
-        job = taken_back(job, finding_id)
+        job = reverted(job, finding_id)
     return job
 
 

@@ -25,9 +25,9 @@ def set_join(
     """
     left, right = job.clip(left_id), job.clip(right_id)
     if left.lane_id != right.lane_id or end_of(job, left) != start_of(job, right):
-        raise InvalidInput(f"“{left.name}” and “{right.name}” do not abut; only clips that meet have a crossfade")
+        raise InvalidInput(f"“{left.name}” and “{right.name}” do not meet; only clips that abut can have a crossfade")
     if length_frames < 1 or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
-        raise InvalidInput("a crossfade has at least one frame, a known law and a bend between −1 and +1")
+        raise InvalidInput("a crossfade needs at least one frame, a known law and a bend between −1 and +1")
     _check_handles(job, left, right, length_frames, lead_frames)
     _check_inside(job, left, right, length_frames, lead_frames)
     old = next((j for j in job.joins.values() if j.left_clip_id == left_id and j.right_clip_id == right_id), None)
@@ -48,10 +48,14 @@ def _check_handles(job: Job, left: Clip, right: Clip, length: int, lead: int) ->
         return
     fits = {"before": there["head"], "around": 2 * min(there["head"], there["tail"]), "after": there["tail"]}
     best = max(fits, key=lambda place: fits[place])
-    offer = f"{_ms(job, fits[best])} fit {best} the cut" if fits[best] else "no crossfade fits; move the cut first"
+    offer = (
+        f"{_ms(job, fits[best])} fit {'centred on' if best == 'around' else best} the cut"
+        if fits[best]
+        else "no crossfade fits; move the cut first"
+    )
     raise InvalidInput(
         f"a crossfade of {_ms(job, length)} needs {_ms(job, length - lead)} of “{left.name}” after the cut and "
-        f"{_ms(job, lead)} of “{right.name}” before it; there are {_ms(job, there['tail'])} and "
+        f"{_ms(job, lead)} of “{right.name}” before it, and there are only {_ms(job, there['tail'])} and "
         f"{_ms(job, there['head'])}. {offer[0].upper()}{offer[1:]}",
         code="too_little_handle",
         details={"left_frames": there["tail"], "right_frames": there["head"], "fits": fits, "best": best},
@@ -67,7 +71,7 @@ def _check_inside(job: Job, left: Clip, right: Clip, length: int, lead: int) -> 
             after -= join.lead
     if lead > before or length - lead > after:
         raise InvalidInput(
-            f"a crossfade of {_ms(job, length)} reaches past the other end of a clip; at most {_ms(job, max(before, 0))} "
+            f"a crossfade of {_ms(job, length)} reaches past the other end of a clip; only {_ms(job, max(before, 0))} "
             f"before and {_ms(job, max(after, 0))} after the cut are free"
         )
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from wemble.core.edit.clips import SPACE_BETWEEN_TAKES_S, Edited
 from wemble.core.edit.joins import set_join
-from wemble.core.edit.marks import followed
+from wemble.core.edit.marks import reattach_marks
 from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, set_clips
 from wemble.core.edit.placement import placed, source_frame_from, start_of, to_job_frames
 from wemble.core.kit.strikes import Strike
@@ -82,18 +82,18 @@ def soften_ends(job: Job, clip_ids: tuple[str, ...], milliseconds: float) -> Edi
     """Soften the ends of clips by one of the grades; 0 takes the softening away. One shape: an S."""
     if milliseconds not in (0.0, *SOFTENINGS_MS):
         grades = ", ".join(f"{grade:g}" for grade in SOFTENINGS_MS)
-        raise InvalidInput(f"an end is softened over {grades} ms, or not at all; got {milliseconds:g} ms")
+        raise InvalidInput(f"ends can be softened over {grades} ms or not at all, not over {milliseconds:g} ms")
     changed = []
     for clip in map(job.clip, clip_ids):
         length = min(ms_to_frames(milliseconds, job.source(clip.source_id).rate_hz), clip.frames)
-        changed.append(replace(clip, fade_out=Fade(length, "s", made="own") if length else None))
+        changed.append(replace(clip, fade_out=Fade(length, "s", origin="own") if length else None))
     return Edited(set_clips(job, *changed))
 
 
 def turn_down_hot(job: Job, peaks: Mapping[str, float], ceiling_db: float) -> Edited:
     """Turn clips whose peak (linear, with their gain) is over a ceiling down to it; the others keep their gain."""
     if not -60.0 <= ceiling_db <= 0.0:
-        raise InvalidInput(f"a ceiling lies between −60 and 0 dB, got {ceiling_db:g}")
+        raise InvalidInput(f"a ceiling must be between −60 and 0 dB, not {ceiling_db:g}")
     changed, notes = [], []
     for clip_id, peak in peaks.items():
         over = float(to_db(peak)) - ceiling_db
@@ -119,7 +119,7 @@ def same_moment(job: Job, clip: Clip, frame: int, other: Clip) -> int:
     return frame if other.id == clip.id else source_frame_from(job, other, placed(job, clip, frame))
 
 
-def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade_frames: int) -> Edited:
+def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade_frames: int = 0) -> Edited:
     """Give a hit its sustain loop, in source frames of a clip; the one that it had is replaced.
 
     All of its microphones loop at the same moments, and the attack is never touched.
@@ -139,14 +139,14 @@ def set_loop(job: Job, clip_id: str, start_frame: int, end_frame: int, crossfade
 
 def _looped(job: Job, clip: Clip, start_frame: int, end_frame: int, crossfade_frames: int) -> Job:
     if not clip.head_frame <= start_frame < end_frame <= clip.tail_frame:
-        raise InvalidInput("a loop lies inside its clip and ends after it starts; move the clip's edges or the loop")
+        raise InvalidInput("a loop must lie inside its clip and end after it starts; move the loop or the clip's edges")
     onset = clip.head_frame if clip.sound_start_frame is None else clip.sound_start_frame
     if not 0 <= crossfade_frames <= min(start_frame - onset, (end_frame - start_frame) // 2):
         most = max(min(start_frame - onset, (end_frame - start_frame) // 2), 0)
         rate = job.source(clip.source_id).rate_hz
         raise InvalidInput(
-            f"a crossfade of {1000 * crossfade_frames / rate:.4g} ms needs as much sound before the loop's start, and is "
-            f"at most half the loop; {1000 * most / rate:.4g} ms fit here",
+            f"a crossfade of {1000 * crossfade_frames / rate:.4g} ms needs as much sound before the loop's start and can be "
+            f"at most half the loop; up to {1000 * most / rate:.4g} ms fit here",
             details={"fits_frames": most},
         )
     old = next((mark for mark in job.marks.values() if mark.kind == "loop" and mark.clip_id == clip.id), None)
@@ -162,8 +162,8 @@ def _looped(job: Job, clip: Clip, start_frame: int, end_frame: int, crossfade_fr
     return replace(job, next_number=job.next_number + (old is None), marks={**job.marks, mark.id: mark})
 
 
-def turn_loop(
-    job: Job, clip_id: str, at_frame: int, crossfade_frames: int, ends: tuple[int, int] | None = None
+def rotate_loop(
+    job: Job, clip_id: str, at_frame: int, crossfade_frames: int = 0, ends: tuple[int, int] | None = None
 ) -> Edited:
     """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
 
@@ -183,20 +183,20 @@ def turn_loop(
     clip = job.clip(clip_id)
     ends = ends or (clip.head_frame, clip.tail_frame)
     if not 0 <= ends[0] < ends[1] <= job.source(clip.source_id).frames:
-        raise InvalidInput(f"a loop's ends lie inside the {job.source(clip.source_id).frames:,} frames of its source")
+        raise InvalidInput(f"a loop must lie inside the {job.source(clip.source_id).frames:,} frames of its source")
     if not ends[0] < at_frame < ends[1]:
-        raise InvalidInput("a loop is turned at a place inside it")
+        raise InvalidInput("a loop can be rotated to a place inside it")
     for mic in microphones(job, clip_id):
         head, at, tail = (same_moment(job, clip, frame, mic) for frame in (ends[0], at_frame, ends[1]))
         crossed_from = same_moment(job, clip, ends[1] - crossfade_frames, mic)
-        job = _turned(job, replace(mic, head_frame=head, tail_frame=tail), at, tail - crossed_from)
+        job = _rotated(job, replace(mic, head_frame=head, tail_frame=tail), at, tail - crossed_from)
     return Edited(job)
 
 
-def _turned(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
+def _rotated(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
     """Return the job with a clip in two parts that changed places, and a crossfade between them."""
     if not 0 <= clip.head_frame < at_frame < clip.tail_frame <= job.source(clip.source_id).frames:
-        raise InvalidInput(f"“{clip.name}” does not reach as far as the loop; turn it by itself")
+        raise InvalidInput(f"“{clip.name}” is shorter than the loop; rotate it by itself")
     rate = job.source(clip.source_id).rate_hz
 
     def job_frames(frame: int) -> int:
@@ -213,7 +213,7 @@ def _turned(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
         tail_frame=at_frame,
         origin_frame=after - job_frames(clip.head_frame),
     )
-    turned = followed(job, set_clips(replace(job, next_number=job.next_number + 1), first, second))
+    turned = reattach_marks(job, set_clips(replace(job, next_number=job.next_number + 1), first, second))
     left = {other.finding_id for other in turned.clips.values()}
     turned = replace(turned, findings={key: one for key, one in turned.findings.items() if key in left})
     length = job_frames(crossfade_frames)

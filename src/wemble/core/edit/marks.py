@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from wemble.core.briefs import record
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job, Mark, MarkKind, check_name
 from wemble.core.edit.placement import placed, source_frame_from, start_of
@@ -37,15 +38,19 @@ def set_programme(job: Job, start_frame: int | None, end_frame: int | None) -> E
             job = _with_bound(job, "start" if kind == "start" else "end", max(frame, 0))
     bounds = {mark.kind: place_of(job, mark) for mark in job.marks.values()}
     if "start" in bounds and "end" in bounds and bounds["start"] >= bounds["end"]:
-        raise InvalidInput("the programme starts before it ends: set the other mark first, or both at once")
+        raise InvalidInput("the programme must start before it ends; set the other mark first, or both at once")
     return Edited(job)
 
 
 def add_mark(job: Job, frame: int, name: str = "", clip_id: str | None = None) -> Edited:
     """Drop a section mark at a job frame, tied to a clip if one is named and covers that frame."""
     sections = sum(mark.kind == "section" for mark in job.marks.values())
-    word = "Hit" if job.brief == "drums" else "Section"
-    mark = Mark(f"m{job.next_number}", "section", check_name(name or f"{word} {sections + 1}"), max(frame, 0))
+    mark = Mark(
+        f"m{job.next_number}",
+        "section",
+        check_name(name or f"{record(job.brief).mark_name} {sections + 1}"),
+        max(frame, 0),
+    )
     if clip_id is not None:
         clip = job.clip(clip_id)
         at = source_frame_from(job, clip, frame)
@@ -82,7 +87,7 @@ def remove_marks(job: Job, mark_ids: tuple[str, ...]) -> Edited:
     return Edited(replace(job, marks={key: mark for key, mark in job.marks.items() if key not in gone}))
 
 
-def followed(before: Job, after: Job) -> Job:
+def reattach_marks(before: Job, after: Job) -> Job:
     """Return ``after`` with every tied mark on the clip that now has its sound.
 
     A mark whose clip was split, or laid anew by a finding, goes to the piece of the same audio that covers it; one

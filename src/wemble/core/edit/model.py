@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from wemble.core.briefs import Brief
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.kit.strikes import Strike
 from wemble.core.shape.crossfade import Law
@@ -17,16 +18,15 @@ from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point
 from wemble.errors import InvalidInput, NotFound
 
-Brief = Literal["voiceover", "drums", "release"]
 Side = Literal["head", "tail"]
-Made = Literal["auto", "own"]
-Said = Literal["accepted", "sent_back"]
+FadeOrigin = Literal["auto", "own"]
+Decision = Literal["accepted", "sent_back"]
 MarkKind = Literal["start", "end", "section", "loop"]
 
 
 @dataclass(frozen=True, slots=True)
 class Fade:
-    """A fade on one edge: a length in source frames and a curve; made by itself (auto) or by hand (own).
+    """A fade on one edge: a length in source frames and a curve; automatic (auto) or set by hand (own).
 
     ``points``, (part of the fade counted from its outer end, gain), draw it in the place of the shape.
     """
@@ -34,15 +34,15 @@ class Fade:
     length_frames: int
     shape: Shape = "s"
     bend: float = 0.0
-    made: Made = "auto"
+    origin: FadeOrigin = "auto"
     points: tuple[Point, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class Walked:
-    """What somebody said of an edge on a walk, and the edge as it was then."""
+class Review:
+    """What was decided about an edge on a walk, and the edge as it was then."""
 
-    said: Said
+    decision: Decision
     frame: int
     fade: Fade | None = None
     crossfade_frames: int = 0
@@ -104,8 +104,8 @@ class Clip:
     sound_end_frame: int | None = None
     sync_frame: int | None = None
     line: tuple[tuple[int, float], ...] = ()
-    head_walked: Walked | None = None
-    tail_walked: Walked | None = None
+    head_review: Review | None = None
+    tail_review: Review | None = None
     strike: Strike | None = None
     set_id: str | None = None
     confidence: float | None = None
@@ -228,7 +228,7 @@ class Job:
         try:
             return self.clips[clip_id]
         except KeyError:
-            raise NotFound(f"there is no clip {clip_id!r} in this job any more; look at the newest state") from None
+            raise NotFound(f"there is no clip {clip_id!r} in this job any more; show the newest state") from None
 
     def lane(self, lane_id: str) -> Lane:
         """Return a lane. Raises `NotFound`."""
@@ -263,7 +263,7 @@ def check_name(name: str) -> str:
     """Return a name for a job, lane, clip or recipe, trimmed. Raises `InvalidInput`."""
     trimmed = " ".join(name.split())
     if not 1 <= len(trimmed) <= 200:
-        raise InvalidInput(f"a name has 1 to 200 characters, this one has {len(trimmed)}")
+        raise InvalidInput(f"a name must have 1 to 200 characters, this one has {len(trimmed)}")
     return trimmed
 
 

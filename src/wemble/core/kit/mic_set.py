@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.edges.onset import DOUBTFUL, Hit, HitLevels, block_power, find_hit, without_rumble
+from wemble.core.edges.onset import DOUBTFUL, Hit, HitLevels, block_power, find_hit, high_passed
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
@@ -110,8 +110,8 @@ def lag_s(first: Heard, other: Heard) -> float:
     far = np.abs(lags - lags[best]) > FURTHEST_S
     if match[best] < _ALIKE or match[best] < _CLEARER * float(match[far].max(initial=0.0)):
         raise InvalidInput(
-            f"two files of one hit lie {abs(lags[best]):.3f} s apart, and nothing in the sound explains it; "
-            "check that they are the same hit, or take one of them out of its set"
+            f"two files of one hit are {abs(lags[best]):.3f} s apart and nothing in the sound explains it; "
+            "check that they are the same hit, or remove one of them"
         )
     return float(lags[best])
 
@@ -119,7 +119,7 @@ def lag_s(first: Heard, other: Heard) -> float:
 def _rises(heard: Heard) -> NDArray[np.float64]:
     """Return how fast the level rises, every half millisecond, whatever the rate: positive changes of its logarithm."""
     block = max(round(heard.rate_hz * _STEP_S), 1)
-    power = block_power(without_rumble(heard.samples, heard.rate_hz), block)
+    power = block_power(high_passed(heard.samples, heard.rate_hz), block)
     times = np.arange(0.0, heard.samples.shape[1] / heard.rate_hz, _STEP_S)
     level = np.sqrt(np.interp(times, np.arange(len(power)) * block / heard.rate_hz, power))
     return np.asarray(np.maximum(np.diff(level, prepend=level[:1]), 0.0))

@@ -224,7 +224,7 @@ def _compiled(pattern: str) -> re.Pattern[str]:
     fields = _FIELD.findall(pattern)
     if not fields or set(fields) - set(FIELDS) or len(set(fields)) < len(fields):
         known = ", ".join(f"{{{field}}}" for field in FIELDS)
-        raise InvalidInput(f"a pattern for file names has each of these fields once at most, and one at least: {known}")
+        raise InvalidInput(f"a pattern for file names needs at least one of these fields, and none twice: {known}")
     pieces = re.split(r"(\{\w+\})", pattern)
     return re.compile(
         "".join(f"(?P<{p[1:-1]}>{_PARTS[p[1:-1]]})" if _FIELD.fullmatch(p) else re.escape(p) for p in pieces),

@@ -94,7 +94,7 @@ class RenderPlan:
         self.channels = job.channels
         into = {join.right_clip_id: join for join in job.joins.values()}
         out_of = {join.left_clip_id: join for join in job.joins.values()}
-        heard = heard_lanes(job)
+        heard = audible_lanes(job)
         clips = [clip for clip in in_time_order(job) if clip.lane_id in heard]
         loops: dict[str, list[Mark]] = {}
         for mark in job.marks.values():
@@ -204,7 +204,7 @@ class RenderPlan:
         return together / float(np.sqrt(powers.prod())) if powers.all() else 0.0
 
 
-def heard_lanes(job: Job) -> set[str]:
+def audible_lanes(job: Job) -> set[str]:
     """Return the lanes that sound: those that play solo, if any do, else those that are not muted."""
     solo = {lane.id for lane in job.lanes.values() if lane.solo}
     return solo or {lane.id for lane in job.lanes.values() if not lane.muted}

@@ -48,7 +48,7 @@ def curve(u: NDArray[np.float64], shape: Shape, bend: float = 0.0) -> NDArray[np
     ([0.5], [0.707])
     """
     if not -1.0 <= bend <= 1.0:
-        raise InvalidInput(f"a bend lies between −1 and +1, got {bend:g}")
+        raise InvalidInput(f"a bend must be between −1 and +1, not {bend:g}")
     bent = u if bend == 0.0 else np.power(u, 4.0**-bend)
     match shape:
         case "linear":
@@ -59,7 +59,7 @@ def curve(u: NDArray[np.float64], shape: Shape, bend: float = 0.0) -> NDArray[np
             return np.asarray(np.square(np.sin(0.5 * np.pi * bent)))
         case "logarithmic":
             return np.asarray(np.power(10.0, -3.0 * (1.0 - bent)))
-    raise InvalidInput(f"a fade is one of {', '.join(SHAPES)}, got {shape!r}")
+    raise InvalidInput(f"a fade's shape is one of {', '.join(SHAPES)}, not {shape!r}")
 
 
 def fade_in_gain(

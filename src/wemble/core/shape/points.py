@@ -36,7 +36,7 @@ def through(points: Sequence[tuple[float, float]], at: NDArray[np.float64]) -> N
 def check_points(points: Sequence[tuple[float, float]], *, x: tuple[float, float], y: tuple[float, float]) -> None:
     """Raise `InvalidInput` unless the points rise in x and lie inside ``x`` and ``y``."""
     if len(points) > MOST_POINTS:
-        raise InvalidInput(f"a curve has at most {MOST_POINTS} points, got {len(points)}")
+        raise InvalidInput(f"a curve can have {MOST_POINTS} points at most, not {len(points)}")
     inside = all(x[0] <= one[0] <= x[1] and y[0] <= one[1] <= y[1] for one in points)
     if not inside or any(one[0] >= other[0] for one, other in pairwise(points)):
-        raise InvalidInput(f"the points of a curve follow each other, between {y[0]:g} and {y[1]:g}")
+        raise InvalidInput(f"the points of a curve must follow each other, between {y[0]:g} and {y[1]:g}")

@@ -85,10 +85,10 @@ def find_seams(
     frames = samples.shape[1]
     window = min(ms_to_frames(WINDOW_MS, rate_hz), frames // 8)
     if window < 8:
-        raise InvalidInput("this is too short for a loop: some 5 ms are needed at the least")
+        raise InvalidInput("this is too short to loop; at least 5 ms are needed")
     start, end = usual_place(samples, rate_hz) if near is None else near
     if not 0 <= start < end <= frames:
-        raise InvalidInput(f"a loop lies inside the {frames:,} frames of its source and ends after it starts")
+        raise InvalidInput(f"a loop must lie inside the {frames:,} frames of its source and end after it starts")
     reach = int(
         np.clip(
             _SEARCH_PART * (end - start),

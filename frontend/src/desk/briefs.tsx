@@ -1,0 +1,41 @@
+/** What each brief puts in the middle and on its cards. The one place of the interface that knows the briefs apart. */
+import type { ComponentType } from "react";
+import type { Brief } from "../api/types";
+import { FindCard } from "./cards/find/FindCard";
+import { LoopCard } from "./cards/mark/LoopCard";
+import { MarkCard } from "./cards/mark/MarkCard";
+import { TestBench } from "./cards/mark/TestBench";
+import { SendCard } from "./cards/send/SendCard";
+import { KitShape } from "./cards/shape/KitShape";
+import { ShapeCard } from "./cards/shape/ShapeCard";
+import type { Step } from "./state/desk";
+import { Strip } from "./strip/Strip";
+import { WallOrStrip } from "./wall/WallOrStrip";
+
+interface BriefViews {
+  readonly Middle: ComponentType;
+  readonly cards: Readonly<Record<Step, ComponentType>>;
+}
+
+const BY_HAND: BriefViews = { Middle: Strip, cards: { find: FindCard, shape: ShapeCard, mark: MarkCard, send: SendCard } };
+
+const ShapeHits = () => (
+  <ShapeCard>
+    <KitShape />
+  </ShapeCard>
+);
+
+const MarkHits = () => (
+  <MarkCard>
+    <TestBench />
+    <LoopCard />
+  </MarkCard>
+);
+
+const HitsMiddle = () => <WallOrStrip strip={<Strip />} />;
+
+export const BRIEF_VIEWS: Readonly<Record<Brief, BriefViews>> = {
+  voiceover: BY_HAND,
+  drums: { Middle: HitsMiddle, cards: { ...BY_HAND.cards, shape: ShapeHits, mark: MarkHits } },
+  release: BY_HAND,
+};

@@ -1,0 +1,203 @@
+import type { Draft, Recipe, Treatment } from "../../../api/types";
+import { formatTime } from "../../../time/format";
+import { Button } from "../../../ui/Button";
+import { Choices } from "../../../ui/Choices";
+import { Num } from "../../../ui/Num";
+import { FindBySelect } from "./FindBySelect";
+import { Recipes, SaveRecipe } from "./Recipes";
+import { ScopeChoice } from "./ScopeChoice";
+import { isDoubtful } from "../../model/verdicts";
+import { useOpen } from "../../state/desk";
+import { applyRecipe, setRecipe, setTreatment } from "../../state/soundSearch";
+
+/** Step 1, searching for sound: the settings as a sentence, what becomes of the quiet, and what that does now. */
+export function SoundCard() {
+  const recipe = useOpen((desk) => desk.recipe);
+  const drafted = useOpen((desk) => desk.drafted);
+  const busy = useOpen((desk) => desk.busy);
+  const drafts = useOpen((desk) => desk.drafts);
+  if (!recipe) return <Empty />;
+  const found = (drafts ?? []).some((draft) => draft.sounds.length > 0);
+  return (
+    <div className="flex h-full flex-col">
+      <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
+        <div className="flex items-center justify-between">
+          <h2 className="text-base font-bold">Find</h2>
+          <span className="flex gap-1.5">
+            <FindBySelect />
+            <Recipes recipe={recipe} onUse={setRecipe} />
+          </span>
+        </div>
+        <Sentence recipe={recipe} />
+        <ScopeChoice one="this recording" all="all recordings" />
+        <Quiet drafts={drafts} />
+        <Counts drafts={drafts} drafted={drafted} />
+      </div>
+      <div className="flex gap-2 border-t border-rule p-4">
+        <SaveRecipe recipe={recipe} command="wemble clean --recipe" />
+        <Button tone="strong" className="flex-1 py-1.5" disabled={!drafted || !found || busy !== null} onClick={() => void applyRecipe()}>
+          {busy ? "finding …" : drafted ? "Apply" : "Applied"}
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+function Empty() {
+  return (
+    <div className="space-y-2 p-4">
+      <h2 className="text-base font-bold">Find</h2>
+      <p className="text-soft">Nothing to search yet. Drop a recording anywhere on this page.</p>
+    </div>
+  );
+}
+
+const REFERENCES: Record<Recipe["threshold_from"], string> = { full_scale: "full scale", floor: "over the floor", peak: "under the peak" };
+
+type SoundIs = "speech" | "breaths" | "loud";
+
+const SOUNDS: Record<SoundIs, { readonly name: string; readonly fields: Pick<Recipe, "reach" | "breaths_are_sound"> }> = {
+  speech: { name: "speech only", fields: { reach: "floor", breaths_are_sound: false } },
+  breaths: { name: "speech and breaths", fields: { reach: "floor", breaths_are_sound: true } },
+  loud: { name: "anything over the threshold", fields: { reach: "threshold", breaths_are_sound: true } },
+};
+
+const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
+
+function Sentence({ recipe }: { readonly recipe: Recipe }) {
+  const drafts = useOpen((desk) => desk.drafts);
+  const floor = drafts?.[0]?.floor_db;
+  const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
+  /** Count the threshold from something else; it stays where it is. */
+  const countFrom = (reference: Recipe["threshold_from"]) => {
+    const draft = drafts?.[0];
+    if (!draft) return;
+    const counted = { full_scale: draft.threshold_db, floor: draft.threshold_db - draft.floor_db, peak: draft.peak_db - draft.threshold_db };
+    setRecipe({ threshold_from: reference, threshold_db: Math.round(counted[reference] * 10) / 10 });
+  };
+  return (
+    <>
+      <p className="text-base leading-8">
+        Cut where it is quieter than{" "}
+        <Num label="threshold" value={recipe.threshold_db} unit="dB" lowest={-120} highest={120} step={0.5} decimals={1} onChange={change("threshold_db")} />{" "}
+        <select
+          aria-label="what the threshold counts from"
+          className="rounded-(--radius) border border-rule bg-sheet px-1 text-sm"
+          value={recipe.threshold_from}
+          onChange={(event) => countFrom(event.target.value as Recipe["threshold_from"])}
+        >
+          {Object.entries(REFERENCES).map(([value, name]) => (
+            <option key={value} value={value}>{name}</option>
+          ))}
+        </select>{" "}
+        for longer than{" "}
+        <Num label="shortest gap" value={recipe.shortest_gap_ms / 1000} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setRecipe({ shortest_gap_ms: Math.round(s * 1000) })} />
+        . Leave <Num label="room before" value={recipe.room_before_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_before_ms")} /> before and{" "}
+        <Num label="room after" value={recipe.room_after_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_after_ms")} /> after. A sound shorter than{" "}
+        <Num label="shortest sound" value={recipe.shortest_sound_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={change("shortest_sound_ms")} /> is left out
+        {recipe.breaths_are_sound ? "." : ", and so are breaths."}
+      </p>
+      <label className="flex flex-wrap items-center gap-x-1.5 whitespace-nowrap text-soft">
+        Keep
+        <select aria-label="what counts as sound" className="w-36 rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
+          {Object.entries(SOUNDS).map(([value, { name }]) => (
+            <option key={value} value={value}>{name}</option>
+          ))}
+        </select>
+        {floor !== undefined && (
+          <span className="ml-auto text-xs">
+            floor <span className="num">{floor.toFixed(1).replace("-", "−")} dB</span>
+          </span>
+        )}
+      </label>
+    </>
+  );
+}
+
+function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
+  const treatment = useOpen((desk) => desk.treatment);
+  const length = (pick: (draft: Draft) => number) => {
+    if (!drafts) return "";
+    const seconds = drafts.reduce((sum, draft) => sum + pick(draft) / draft.rate_hz, 0);
+    return formatTime(Math.round(seconds * 10), 10, "clock", 1);
+  };
+  const all = length((draft) => draft.frames);
+  const choose = (kind: Treatment["kind"]) => setTreatment({ kind, amount: kind === "turn_down" ? 12 : kind === "close_up" ? 0.6 : 0 });
+  const amount = (kind: Treatment["kind"], otherwise: number) => (treatment.kind === kind ? treatment.amount : otherwise);
+  return (
+    <div>
+      <p className="mb-1 text-soft">What becomes of the quiet</p>
+      <Choices
+        label="what becomes of the quiet"
+        value={treatment.kind}
+        onChange={choose}
+        choices={[
+          { value: "cut", label: "cut, timing unchanged", figure: all },
+          {
+            value: "turn_down",
+            figure: all,
+            label: "turn down by",
+            extra: <Num label="turn the quiet down by" value={amount("turn_down", 12)} unit="dB" lowest={0} highest={120} step={1} onChange={(db) => setTreatment({ kind: "turn_down", amount: db })} />,
+          },
+          { value: "room_tone", label: "fill with room tone", figure: all },
+          {
+            value: "close_up",
+            figure: length((draft) => draft.closed_up_frames),
+            label: "close up to",
+            extra: <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />,
+          },
+          { value: "split", label: "split only", figure: all },
+          { value: "keep_quiet", label: "keep only the quiet", figure: length((draft) => draft.frames - draft.kept_frames) },
+        ]}
+      />
+    </div>
+  );
+}
+
+function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null; readonly drafted: boolean }) {
+  const verdicts = useOpen((desk) => desk.verdicts);
+  if (!drafts) return <p className="text-soft">analysing …</p>;
+  const sum = (pick: (draft: Draft) => number) => drafts.reduce((total, draft) => total + pick(draft), 0);
+  const count = sum((draft) => draft.sounds.length / 2);
+  if (count === 0) return <p className="text-warn">Nothing is louder than the threshold. Lower it.</p>;
+  const quiet = sum((draft) => (draft.frames - draft.kept_frames) / draft.rate_hz);
+  const [clicks, breaths] = [sum((draft) => draft.clicks), sum((draft) => draft.breaths)];
+  const gaps = drafts.filter((draft) => draft.shortest_gap_left_frames > 0).map((draft) => draft.shortest_gap_left_frames / draft.rate_hz);
+  const look = [...verdicts.values()].filter(isDoubtful).length;
+  const noise = [clicks && `${clicks} ${clicks === 1 ? "click" : "clicks"}`, breaths && `${breaths} ${breaths === 1 ? "breath" : "breaths"}`].filter(Boolean).join(" and ");
+  return (
+    <p aria-live="polite" className="border-t border-rule pt-3">
+      <b>
+        <span className="num">{count}</span> {count === 1 ? "clip" : "clips"}
+      </b>
+      {!drafted && look > 0 && <span className="text-warn">, {look} to look at</span>}. <span className="num">{formatTime(Math.round(quiet * 10), 10, "clock", 1)}</span> of quiet removed
+      {noise && `, with ${noise}`}.
+      {gaps.length > 0 && (
+        <>
+          {" "}
+          Shortest gap left: <span className="num">{Math.min(...gaps).toFixed(2)} s</span>.
+        </>
+      )}
+      <Bridged drafts={drafts} />
+    </p>
+  );
+}
+
+/** Why two sounds were taken as one. */
+function Bridged({ drafts }: { readonly drafts: readonly Draft[] }) {
+  const recipe = useOpen((desk) => desk.recipe);
+  const gaps = drafts.flatMap((draft) => {
+    const found: number[] = [];
+    for (let n = 0; n + 1 < draft.bridged.length; n += 2) found.push(((draft.bridged[n + 1] ?? 0) - (draft.bridged[n] ?? 0)) / draft.rate_hz);
+    return found;
+  });
+  if (gaps.length === 0 || !recipe) return null;
+  const longest = Math.max(...gaps);
+  return (
+    <span className="text-soft">
+      {" "}
+      {gaps.length} {gaps.length === 1 ? "gap is" : "gaps are"} too short to cut: the longest is <span className="num">{longest.toFixed(2)} s</span>, the shortest to cut{" "}
+      <span className="num">{(recipe.shortest_gap_ms / 1000).toFixed(2)} s</span>.
+    </span>
+  );
+}

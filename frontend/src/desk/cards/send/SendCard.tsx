@@ -1,0 +1,255 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { CircleAlert, Download, TriangleAlert } from "lucide-react";
+import { useEffect, useMemo, useState } from "react";
+import { useShallow } from "zustand/react/shallow";
+import { api } from "../../../api/client";
+import type { BriefRecord, Preview, SendRequest, Task } from "../../../api/types";
+import { Button } from "../../../ui/Button";
+import { Choices } from "../../../ui/Choices";
+import { goTo, notify, setCursor, useOpen } from "../../state/desk";
+import { isOpen } from "../../../api/tasks";
+import { useSetting } from "../../state/settings";
+import { selectClip } from "../../state/selection";
+
+const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
+  ["wav_24", "WAV 24-bit"],
+  ["wav_16", "WAV 16-bit"],
+  ["wav_float", "WAV 32-bit float"],
+  ["flac_24", "FLAC 24-bit"],
+  ["flac_16", "FLAC 16-bit"],
+  ["mp3", "MP3, constant bit rate"],
+];
+
+/** What a job is sent as unless something else was chosen: its brief's own defaults. */
+function firstRequest({ send }: BriefRecord): SendRequest {
+  const { what, kind, with_map } = send;
+  return { kind, what, pattern: send.patterns[what] ?? "", kbps: 192, channels: 0, replace_this: "", replace_by: "", with_map };
+}
+
+/** Step 4: what will be sent, in words, with the checks before it and every name. */
+export function SendCard() {
+  const brief = useOpen((desk) => desk.brief);
+  const [request, setRequest] = useSetting<SendRequest>("send", useMemo(() => firstRequest(brief), [brief]));
+  const shots = request.what === "one_shots";
+  const channels = useOpen((desk) => desk.job.channels);
+  const kinds = useOpen(useShallow((desk) => Object.values(desk.job.marks).map((mark) => mark.kind)));
+  const programme = kinds.includes("start") && kinds.includes("end");
+  const sections = kinds.filter((kind) => kind === "section").length;
+  const { preview, problem } = usePreview(request);
+  const change = (part: Partial<SendRequest>) => setRequest({ ...request, ...part });
+  const select = "rounded-(--radius) border border-rule bg-sheet px-1.5 py-1";
+  return (
+    <div className="flex h-full flex-col">
+      <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
+        <h2 className="text-base font-bold">Send</h2>
+        <Choices
+          label="how many files"
+          value={request.what}
+          onChange={(what) => change({ what, pattern: brief.send.patterns[what] ?? "", ...(what === "one_shots" ? {} : { with_map: "none", ...(request.kind === "as_source" ? { kind: "wav_24" } : {}) }) })}
+          choices={[
+            { value: "one_shots", label: "one-shots at their own rate" },
+            { value: "each_clip", label: "one file per clip" },
+            { value: "one", label: programme ? "one file of the programme" : "one file of everything" },
+            ...(sections ? [{ value: "each_section" as const, label: "one file per section", figure: sections }] : []),
+          ]}
+        />
+        <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+          <label htmlFor="kind">format</label>
+          <select id="kind" className={select} value={request.kind} onChange={(event) => change({ kind: event.target.value as SendRequest["kind"] })}>
+            {shots && <option value="as_source">same as the source</option>}
+            {KINDS.map(([kind, name]) => (
+              <option key={kind} value={kind}>{name}</option>
+            ))}
+          </select>
+          {request.kind === "mp3" && (
+            <>
+              <label htmlFor="kbps">bit rate</label>
+              <select id="kbps" className={select} value={request.kbps} onChange={(event) => change({ kbps: Number(event.target.value) })}>
+                {[128, 160, 192, 224, 256].map((kbps) => (
+                  <option key={kbps} value={kbps}>{kbps} kb/s</option>
+                ))}
+              </select>
+            </>
+          )}
+          <label htmlFor="channels">channels</label>
+          <select id="channels" className={select} value={request.channels} onChange={(event) => change({ channels: Number(event.target.value) })}>
+            <option value={0}>{{ 1: "mono, unchanged", 2: "stereo, unchanged" }[channels] ?? `${channels}, unchanged`}</option>
+            {channels > 1 && <option value={1}>mono</option>}
+            {channels === 1 && <option value={2}>stereo</option>}
+          </select>
+          <label htmlFor="pattern">names</label>
+          <input id="pattern" className={`num min-w-0 ${select}`} value={request.pattern} onChange={(event) => change({ pattern: event.target.value })} spellCheck={false} />
+          <label htmlFor="replace">replace</label>
+          <span className="flex items-center gap-1.5">
+            <input id="replace" aria-label="replace this in names" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_this} onChange={(event) => change({ replace_this: event.target.value })} spellCheck={false} />
+            with
+            <input aria-label="replace it with" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_by} onChange={(event) => change({ replace_by: event.target.value })} spellCheck={false} />
+          </span>
+          {shots && (
+            <>
+              <label htmlFor="map">map</label>
+              <select id="map" className={select} value={request.with_map} onChange={(event) => change({ with_map: event.target.value as SendRequest["with_map"] })}>
+                <option value="none">none</option>
+                <option value="cut">SFZ, samples cut</option>
+                <option value="offset">SFZ, whole samples with offsets</option>
+              </select>
+            </>
+          )}
+        </div>
+        <p className="text-xs text-soft">
+          Fields: <span className="num">{shots ? "{name} {note} {key} {strength} {mic} {take} {clip} {number:2}" : "{clip} {number:2} {job} {source} {lane}"}</span>
+        </p>
+        {problem && (
+          <p role="alert" className="text-fail">
+            {problem}
+          </p>
+        )}
+        {preview && <What preview={preview} />}
+      </div>
+      <Go request={request} ready={preview !== null && !problem && !preview.doubts.some((doubt) => doubt.stops)} />
+    </div>
+  );
+}
+
+function usePreview(request: SendRequest): { preview: Preview | null; problem: string | null } {
+  const [answer, setAnswer] = useState<{ preview: Preview | null; problem: string | null }>({ preview: null, problem: null });
+  const id = useOpen((desk) => desk.id);
+  const revision = useOpen((desk) => desk.revision);
+  useEffect(() => {
+    const stop = new AbortController();
+    const later = setTimeout(() => {
+      api.preview(id, revision, request, stop.signal).then(
+        (preview) => setAnswer({ preview, problem: null }),
+        (error: unknown) => !stop.signal.aborted && setAnswer({ preview: null, problem: error instanceof Error ? error.message : String(error) }),
+      );
+    }, 120);
+    return () => {
+      clearTimeout(later);
+      stop.abort();
+    };
+  }, [id, revision, request]);
+  return answer;
+}
+
+function What({ preview }: { readonly preview: Preview }) {
+  return (
+    <>
+      <p aria-live="polite" className="border-t border-rule pt-3 text-base font-semibold">
+        {preview.words}
+      </p>
+      {preview.doubts.length > 0 && (
+        <ul aria-label="checks before sending" className="space-y-1">
+          {preview.doubts.map((doubt) => (
+            <li key={doubt.text} className={`flex gap-1.5 ${doubt.stops ? "text-fail" : "text-warn"}`}>
+              {doubt.stops ? <CircleAlert size={14} aria-label="stops" className="mt-0.5 shrink-0" /> : <TriangleAlert size={14} aria-label="to know" className="mt-0.5 shrink-0" />}
+              {doubt.clip_id || doubt.job_frame !== null ? (
+                <button
+                  type="button"
+                  className="text-left underline"
+                  onClick={() => {
+                    if (doubt.clip_id) selectClip(doubt.clip_id);
+                    if (doubt.job_frame !== null) setCursor(doubt.job_frame);
+                    goTo(doubt.job_frame === null ? "shape" : "mark");
+                  }}
+                >
+                  {doubt.text}
+                </button>
+              ) : (
+                <span>{doubt.text}</span>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      <ol aria-label="names" tabIndex={0} className="max-h-40 overflow-auto rounded-(--radius) border border-rule bg-sheet">
+        {preview.names.map((name, n) => (
+          <li key={n} className={`flex justify-between gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${name.collides ? "text-fail" : ""}`}>
+            <bdi className="truncate">{name.name}</bdi>
+            <span className="num text-soft">{(preview.seconds[n] ?? 0).toFixed(2)} s</span>
+          </li>
+        ))}
+      </ol>
+    </>
+  );
+}
+
+function Go({ request, ready }: { readonly request: SendRequest; readonly ready: boolean }) {
+  const id = useOpen((desk) => desk.id);
+  const revision = useOpen((desk) => desk.revision);
+  const queries = useQueryClient();
+  const tasks = useQuery({
+    queryKey: ["tasks", id],
+    queryFn: () => api.tasks(id),
+    refetchInterval: (query) => ((query.state.data ?? []).some(isOpen) ? 250 : false),
+  });
+  const last = (tasks.data ?? []).find((task) => task.kind === "export");
+  const running = last !== undefined && isOpen(last);
+  const again = () => queries.invalidateQueries({ queryKey: ["tasks", id] });
+  const go = async (ask: () => Promise<string>) => {
+    try {
+      await ask();
+      await again();
+    } catch (error) {
+      notify(error instanceof Error ? error.message : String(error));
+    }
+  };
+  return (
+    <div className="space-y-2 border-t border-rule p-4">
+      {last && <Sent task={last} onChange={() => void again()} />}
+      <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go(() => api.send(id, revision, request))}>
+        Send
+      </Button>
+      <Button tone="quiet" className="w-full" disabled={running} title="the job and its recordings in one zip; drop it on a start page to open it elsewhere" onClick={() => void go(() => api.save(id, revision))}>
+        save the whole job as one file
+      </Button>
+    </div>
+  );
+}
+
+function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () => void }) {
+  const files = (task.result?.["files"] as string[] | undefined) ?? [];
+  if (isOpen(task)) {
+    return (
+      <div aria-live="polite" className="space-y-1">
+        <p className="truncate text-soft">{task.doing || "waiting"}</p>
+        <div className="flex items-center gap-2">
+          <progress aria-label="progress of sending" value={task.progress} className="h-2 flex-1 accent-(--wave)" />
+          <Button tone="quiet" onClick={() => void api.cancelTask(task.id).then(onChange, onChange)}>
+            stop
+          </Button>
+        </div>
+      </div>
+    );
+  }
+  if (task.state === "done") {
+    const over = Number(task.result?.["over"] ?? 0);
+    return (
+      <div className="space-y-1">
+        {task.result?.["saved"] ? (
+          <p>{task.title}.</p>
+        ) : (
+          <p>
+            Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
+            {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
+          </p>
+        )}
+        <p className="truncate text-xs text-soft" title={String(task.result?.["folder"])}>
+          {String(task.result?.["folder"])}
+        </p>
+        <a href={api.sentFileUrl(task.id)} download className="inline-flex items-center gap-1.5 underline">
+          <Download size={14} aria-hidden /> {files.length > 1 ? `download all ${files.length} as a zip` : `download ${files[0] ?? ""}`}
+        </a>
+      </div>
+    );
+  }
+  return (
+    <div className="flex items-center justify-between gap-2">
+      <p className={task.state === "failed" ? "text-fail" : "text-soft"}>
+        {task.state === "interrupted" ? "Sending was interrupted." : String(task.error?.["message"] ?? task.state)}
+      </p>
+      <Button tone="quiet" onClick={() => void api.startAgain(task.id).then(onChange, onChange)}>
+        try again
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,153 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { CircleAlert, TriangleAlert } from "lucide-react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { Clip, ClipVerdicts } from "../../api/types";
+import { formatLength } from "../../time/format";
+import { clipsInOrder, hasSound } from "../model/placement";
+import { gravity, isDoubtful } from "../model/verdicts";
+import { useOpen } from "../state/desk";
+import { edit } from "../state/edits";
+import { selectClip } from "../state/selection";
+
+type Filter = "doubtful" | "all";
+const ROW_PX = 28;
+
+/** One row a clip, with a mark for each edge. */
+export function ClipList() {
+  const job = useOpen((desk) => desk.job);
+  const clipId = useOpen((desk) => desk.clipId);
+  const selected = useOpen((desk) => desk.selected);
+  const verdicts = useOpen((desk) => desk.verdicts);
+  const [filter, setFilter] = useState<Filter>("all");
+  const [renaming, setRenaming] = useState<string | null>(null);
+  const clips = useMemo(() => clipsInOrder(job).filter(hasSound), [job]);
+  const doubtful = useMemo(
+    () => clips.filter((clip) => isDoubtful(verdicts.get(clip.id))).sort((a, b) => gravity(verdicts.get(b.id)) - gravity(verdicts.get(a.id))),
+    [clips, verdicts],
+  );
+  const rows = filter === "all" ? clips : doubtful;
+  const scroller = useRef<HTMLDivElement>(null);
+  const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 });
+  useEffect(() => {
+    const at = rows.findIndex((clip) => clip.id === clipId);
+    if (at >= 0) list.scrollToIndex(at, { align: "auto" });
+  }, [clipId]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const tab = (name: Filter, text: string) => (
+    <button
+      type="button"
+      aria-pressed={filter === name}
+      className={`border-b-2 py-1 ${filter === name ? "border-ink font-semibold" : "border-transparent text-soft hover:text-ink"}`}
+      onClick={() => setFilter(name)}
+    >
+      {text}
+    </button>
+  );
+  return (
+    <nav aria-label="clips" className="flex min-h-0 flex-1 flex-col">
+      <header className="flex h-9 items-end gap-3 border-b border-rule px-3">
+        {tab("doubtful", `to look at ${doubtful.length}`)}
+        {tab("all", `all ${clips.length}`)}
+        <span className="ml-auto py-1 text-xs text-soft">length, s</span>
+      </header>
+      <span className="sr-only" aria-live="polite">
+        {doubtful.length} of {clips.length} clips to look at
+      </span>
+      <div
+        ref={scroller}
+        className="min-h-0 flex-1 overflow-auto -outline-offset-2!"
+        role="listbox"
+        tabIndex={0}
+        aria-multiselectable
+        aria-label={filter === "all" ? "all clips" : "clips to look at"}
+        aria-activedescendant={clipId ? `row-${clipId}` : undefined}
+        onKeyDown={(event) => {
+          const move = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15, Home: -Infinity, End: Infinity }[event.key];
+          if (!move) return;
+          event.preventDefault();
+          const at = rows.findIndex((clip) => clip.id === clipId);
+          const next = rows[Math.min(Math.max(at + move, 0), rows.length - 1)];
+          if (next) selectClip(next.id, undefined, event.shiftKey ? "through" : "only");
+        }}
+      >
+        {rows.length === 0 && <p className="px-3 py-4 text-soft">{clips.length ? "Nothing to look at: every edge is clean." : "No clips yet."}</p>}
+        <div className="relative" style={{ height: list.getTotalSize() }}>
+          {list.getVirtualItems().map((item) => {
+            const clip = rows[item.index];
+            return clip ? (
+              <div key={clip.id} className="absolute left-0 w-full" style={{ top: item.start, height: ROW_PX }}>
+                <Row clip={clip} row={verdicts.get(clip.id)} selected={selected.has(clip.id)} first={clip.id === clipId} renaming={renaming === clip.id} onRename={setRenaming} />
+              </div>
+            ) : null;
+          })}
+        </div>
+      </div>
+    </nav>
+  );
+}
+
+interface RowProps {
+  readonly clip: Clip;
+  readonly row: ClipVerdicts | undefined;
+  readonly selected: boolean;
+  readonly first: boolean;
+  readonly renaming: boolean;
+  readonly onRename: (id: string | null) => void;
+}
+
+function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
+  const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  return (
+    <div
+      id={`row-${clip.id}`}
+      role="option"
+      aria-selected={selected}
+      className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${selected ? `border-l-3 border-l-ink pl-1.5 ${first ? "bg-sheet font-semibold" : "bg-shade"}` : "hover:bg-sheet"}`}
+      onClick={(event) => selectClip(clip.id, undefined, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only")}
+      onDoubleClick={() => onRename(clip.id)}
+      title={`${clip.name} (double-click to rename)`}
+    >
+      <Mark row={row} side="head" />
+      {renaming ? (
+        <input
+          autoFocus
+          aria-label="name of the clip"
+          className="min-w-0 flex-1 border-b border-join bg-transparent outline-none"
+          defaultValue={clip.name}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") event.currentTarget.blur();
+            if (event.key === "Escape") onRename(null);
+            event.stopPropagation();
+          }}
+          onBlur={(event) => {
+            const name = event.currentTarget.value.trim();
+            if (name && name !== clip.name) void edit({ kind: "rename_clip", clip_id: clip.id, name });
+            onRename(null);
+          }}
+        />
+      ) : (
+        <bdi className="min-w-0 flex-1 truncate">{clip.name}</bdi>
+      )}
+      <span className="num text-soft">{formatLength(clip.tail_frame - clip.head_frame, rate)}</span>
+      <Mark row={row} side="tail" />
+    </div>
+  );
+}
+
+/** ◖ ◗ while an edge is clean; a warning in its place, with its words, when it is not. */
+function Mark({ row, side }: { readonly row: ClipVerdicts | undefined; readonly side: "head" | "tail" }) {
+  const worst = row?.verdicts.find((verdict) => verdict.side === side && verdict.state !== "fine");
+  if (!worst) {
+    return (
+      <span aria-hidden className={`w-3.5 text-center ${side === "head" ? "text-head" : "text-tail"}`}>
+        {side === "head" ? "◖" : "◗"}
+      </span>
+    );
+  }
+  const Icon = worst.state === "fail" ? CircleAlert : TriangleAlert;
+  return (
+    <span className={`w-3.5 ${worst.state === "fail" ? "text-fail" : "text-warn"}`} title={worst.text}>
+      <Icon size={13} aria-label={`${side}: ${worst.text}`} />
+    </span>
+  );
+}

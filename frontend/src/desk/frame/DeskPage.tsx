@@ -1,0 +1,145 @@
+import { useEffect, useReducer, useState, type DragEvent } from "react";
+import { Link } from "wouter";
+import { useShallow } from "zustand/react/shallow";
+import { ImportList } from "../../imports/ImportList";
+import { importFiles, droppedFiles, useImports } from "../../imports/importFiles";
+import { BRIEF_VIEWS } from "../briefs";
+import { ClipList } from "../clips/ClipList";
+import { JoinLens } from "../lenses/JoinLens";
+import { Lens } from "../lenses/Lens";
+import { SeamLens } from "../lenses/SeamLens";
+import { MessageLine } from "./MessageLine";
+import { TopBar } from "./TopBar";
+import { Transport } from "../transport/Transport";
+import { WalkBar } from "../walk/WalkBar";
+import { commandFor } from "../commands/commands";
+import { currentPair } from "../state/clipEdits";
+import { currentClip, useDesk, useOpen } from "../state/desk";
+import { useSeam } from "../state/loops";
+import { closeDesk, openDesk, reloadSoon } from "../state/session";
+
+/** One job, opened. */
+export function DeskPage({ id }: { readonly id: string }) {
+  const opened = useDesk((state) => state.id === id);
+  const [problem, setProblem] = useState<string | null>(null);
+  useEffect(() => {
+    openDesk(id).catch((error: unknown) => setProblem(error instanceof Error ? error.message : String(error)));
+    return closeDesk;
+  }, [id]);
+  if (problem) {
+    return (
+      <main className="grid h-full place-items-center">
+        <div className="space-y-3 text-center">
+          <p role="alert" className="text-base">
+            {problem}
+          </p>
+          <Link href="/" className="underline">
+            all jobs
+          </Link>
+        </div>
+      </main>
+    );
+  }
+  if (!opened) return <main className="grid h-full place-items-center text-soft">opening …</main>;
+  return <Desk id={id} />;
+}
+
+function Desk({ id }: { readonly id: string }) {
+  const step = useOpen((desk) => desk.step);
+  const name = useOpen((desk) => desk.job.name);
+  const walking = useOpen((desk) => desk.walking);
+  const { Middle, cards } = BRIEF_VIEWS[useOpen((desk) => desk.brief.name)];
+  const Card = cards[step];
+  const empty = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
+  const [over, setOver] = useState(false);
+  const [, redraw] = useReducer((n: number) => n + 1, 0);
+  useEffect(() => {
+    document.title = `${name} · Wemble`;
+  }, [name]);
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const command = commandFor(event);
+      if (!command) return;
+      event.preventDefault();
+      command.run();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    void droppedFiles(event.dataTransfer).then(({ files }) => importFiles(id, files));
+  };
+  const came = useImports((state) => (state.jobId === id ? state.list.filter((arrival) => arrival.state === "done").length : 0));
+  useEffect(() => {
+    if (came > 0) reloadSoon();
+  }, [came]);
+  return (
+    <div
+      className="relative flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => event.currentTarget === event.target && setOver(false)}
+      onDrop={drop}
+    >
+      <TopBar onTheme={redraw} />
+      <main className="grid min-h-0 flex-1 grid-cols-[216px_minmax(0,1fr)_288px] grid-rows-[minmax(0,1fr)]">
+        <div className="flex min-h-0 flex-col border-r border-rule">
+          <ClipList />
+          {!empty && <ImportList jobId={id} />}
+        </div>
+        <div className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
+          <section aria-label="strip" className="min-h-0 border-b border-rule">
+            {empty ? <EmptyJob id={id} /> : <Middle />}
+          </section>
+          <div className="flex min-h-0 flex-col">
+            {walking && <WalkBar />}
+            <Lenses />
+          </div>
+        </div>
+        <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
+          <Card />
+        </aside>
+      </main>
+      <MessageLine />
+      <Transport />
+      {over && <div className="pointer-events-none absolute inset-3 z-30 grid place-items-center border-2 border-dashed border-join bg-paper/80 text-base font-bold">Drop recordings to import them into this job</div>}
+    </div>
+  );
+}
+
+/** A job without recordings: what to do, or how far its first ones are. */
+function EmptyJob({ id }: { readonly id: string }) {
+  const brief = useOpen((desk) => desk.brief);
+  return (
+    <div className="grid h-full place-content-center gap-3 bg-sheet p-4 text-center">
+      <p className="text-base font-semibold">Drop recordings or a folder here.</p>
+      <p className="text-soft">
+        {brief.title}: {brief.takes} → {brief.gives}.
+      </p>
+      <div className="mx-auto w-96 text-left empty:hidden">
+        <ImportList jobId={id} />
+      </div>
+    </div>
+  );
+}
+
+/** Both edges of the current clip; or the selected cut, seen from both sides. */
+function Lenses() {
+  const joinLens = useOpen((desk) => desk.joinLens);
+  const pair = useOpen(useShallow((desk) => currentPair(desk)));
+  const step = useOpen((desk) => desk.step);
+  const clip = useOpen(currentClip);
+  const seam = useSeam();
+  if (step === "mark" && clip && seam.loop && seam.clipId === clip.id) return <SeamLens clip={clip} loop={seam.loop} />;
+  if (joinLens && pair) return <JoinLens leftId={pair[0]} rightId={pair[1]} />;
+  return (
+    <div className="flex min-h-0 flex-1 divide-x divide-rule">
+      <Lens side="head" />
+      <Lens side="tail" />
+    </div>
+  );
+}

@@ -1,0 +1,175 @@
+import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import type { Clip } from "../../api/types";
+import { inks } from "../../ui/theme";
+import { useCanvas, useWheel } from "../../ui/useCanvas";
+import { gainAt } from "../../wave/curve";
+import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
+import { drawJoin } from "./joinDraw";
+import { endOfJoin, JOIN_IDLE, reduceJoin, startOfJoin, underJoin, withEnd, type JoinGesture, type JoinInput, type JoinScene } from "./joinGesture";
+import { endOf, placed, sourceFrameAt, startOf } from "../model/placement";
+import { cross } from "../state/clipEdits";
+import { setJoinLens, setLevelZoom, useOpen } from "../state/desk";
+import { tilesOf } from "../state/pictures";
+import { usePlayhead } from "../state/usePlayhead";
+
+const WIDTH_S = 0.5;
+
+/** The cut between two clips: both sides with their handles, and the crossfade over them. */
+export function JoinLens({ leftId, rightId }: { readonly leftId: string; readonly rightId: string }) {
+  const left = useOpen((desk) => desk.job.clips[leftId]);
+  const right = useOpen((desk) => desk.job.clips[rightId]);
+  if (!left || !right) return null;
+  return <Join key={`${leftId} ${rightId}`} left={left} right={right} />;
+}
+
+function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
+  const job = useOpen((desk) => desk.job);
+  const levelZoom = useOpen((desk) => desk.levelZoom ?? desk.autoLevelZoom);
+  const arrivals = useOpen((desk) => desk.arrivals);
+  const cursorFrame = usePlayhead();
+  const rateHz = job.rate_hz || 48_000;
+  const join = Object.values(job.joins).find((one) => one.left_clip_id === left.id && one.right_clip_id === right.id);
+  const cutFrame = endOf(job, left);
+  const handles = { after: placed(job, left, job.sources[left.source_id]?.frames ?? 0) - cutFrame, before: startOf(job, right) - placed(job, right, 0) };
+  const scene: JoinScene = useMemo(
+    () => ({ cutFrame, lengthFrames: join?.length_frames ?? 0, leadFrames: join ? (join.lead_frames ?? Math.floor(join.length_frames / 2)) : 0 }),
+    [cutFrame, join],
+  );
+  const [gesture, setGesture] = useState<JoinGesture>(JOIN_IDLE);
+  const live = useRef<JoinGesture>(JOIN_IDLE);
+  const shown: JoinScene = useMemo(
+    () => (gesture.phase === "start" || gesture.phase === "end" ? { cutFrame, lengthFrames: gesture.lengthFrames, leadFrames: gesture.leadFrames } : scene),
+    [scene, gesture, cutFrame],
+  );
+  const limits: Limits = useMemo(() => ({ lowestFrame: cutFrame - 120 * rateHz, highestFrame: cutFrame + 120 * rateHz, smallestFramesPerPx: 1 / 24 }), [cutFrame, rateHz]);
+  const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
+  const columns = useCallback(
+    (clip: Clip) => {
+      const tiles = tilesOf(clip.source_id);
+      if (!tiles || view.framesPerPx === 0) return null;
+      const start = sourceFrameAt(job, clip, view.startFrame);
+      return tiles.columns(start, sourceFrameAt(job, clip, view.startFrame + view.framesPerPx) - start, view.widthPx);
+    },
+    [job, view, arrivals], // eslint-disable-line react-hooks/exhaustive-deps
+  );
+  const sides = useMemo(() => ({ left: columns(left), right: columns(right) }), [columns, left, right]);
+  const colours = inks();
+  const paint = useCallback(
+    (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
+      if (view.framesPerPx === 0) return;
+      const shape = join?.law === "equal_gain" ? "s" : "equal_power";
+      drawJoin(ink, { ...shown, ...sides, view, heightPx, rateHz, levelZoom, cursorFrame, colours, gainAt: (u) => gainAt({ shape, bend: join?.bend ?? 0 }, u) });
+    },
+    [shown, sides, view, rateHz, levelZoom, cursorFrame, join, colours],
+  );
+  const [canvas, surface] = useCanvas(paint);
+  useEffect(() => {
+    if (surface.widthPx === 0) return;
+    setView((now) => {
+      const sized = { ...now, widthPx: surface.widthPx };
+      if (now.framesPerPx > 0) return clamped(sized, limits);
+      const seconds = Math.max(WIDTH_S, (1.5 * scene.lengthFrames) / rateHz);
+      const framesPerPx = (seconds * rateHz) / surface.widthPx;
+      return clamped({ ...sized, framesPerPx, startFrame: cutFrame - (seconds * rateHz) / 2 }, limits);
+    });
+  }, [surface.widthPx, limits, cutFrame, rateHz, scene.lengthFrames]);
+
+  const box = useRef<HTMLDivElement>(null);
+  useWheel(box, (event) => {
+    if (event.ctrlKey || event.metaKey) return setLevelZoom(levelZoom * (event.deltaY < 0 ? 2 : 0.5));
+    const x = event.offsetX;
+    setView((now) => (event.shiftKey ? scrolled(now, event.deltaY || event.deltaX, limits) : zoomedAt(now, x, Math.exp(event.deltaY * 0.002), limits)));
+  });
+  const commit = ({ lengthFrames, leadFrames }: { lengthFrames: number; leadFrames: number }) =>
+    cross([[left.id, right.id]], { lengthFrames, leadFrames, law: join?.law ?? "matched", bend: join?.bend ?? 0 });
+  const act = (input: JoinInput) => {
+    const [next, effect] = reduceJoin(live.current, input, scene, view);
+    live.current = next;
+    setGesture(next);
+    if (effect?.kind === "pan") setView((now) => clamped({ ...now, startFrame: effect.startFrame }, limits));
+    if (effect?.kind === "cross") commit(effect);
+  };
+  useEffect(() => {
+    const cancel = (event: globalThis.KeyboardEvent) => {
+      if (event.key === "Escape" && live.current.phase !== "idle") act({ kind: "cancel" });
+    };
+    window.addEventListener("keydown", cancel);
+    return () => window.removeEventListener("keydown", cancel);
+  });
+  const [pointer, setPointer] = useState("default");
+  const xOf = (event: PointerEvent<HTMLElement>) => event.clientX - event.currentTarget.getBoundingClientRect().left;
+  const seconds = (frames: number) => `${(frames / rateHz).toFixed(3)} s`;
+
+  return (
+    <section aria-label={`join of ${left.name} and ${right.name}`} className="flex min-h-0 min-w-0 flex-1 flex-col">
+      <header className="flex h-7 items-center gap-2 bg-sheet px-3">
+        <span aria-hidden className="text-join">◗◖</span>
+        <b>Join</b>
+        <span className="truncate text-soft">
+          <bdi>{left.name}</bdi> into <bdi>{right.name}</bdi>
+        </span>
+        <span className="num ml-auto whitespace-nowrap text-soft">
+          {shown.lengthFrames ? `${((shown.lengthFrames / rateHz) * 1000).toFixed(1)} ms, ${((shown.leadFrames / rateHz) * 1000).toFixed(1)} before the cut` : "a plain cut"}
+        </span>
+        <button type="button" className="underline" onClick={() => setJoinLens(false)}>
+          head and tail
+        </button>
+      </header>
+      <div ref={box} className="relative min-h-[120px] flex-1 bg-sheet">
+        <canvas
+          ref={canvas}
+          aria-hidden
+          className="block h-full w-full touch-none"
+          style={{ cursor: pointer }}
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            act({ kind: "down", x: xOf(event) });
+          }}
+          onPointerMove={(event) => {
+            setPointer(underJoin(scene, view, xOf(event)) ? "ew-resize" : "default");
+            act({ kind: "move", x: xOf(event) });
+          }}
+          onPointerUp={() => act({ kind: "up" })}
+          onPointerCancel={() => act({ kind: "cancel" })}
+        />
+        {(["start", "end"] as const).map((which) => (
+          <EndSlider key={which} which={which} scene={scene} view={view} rateHz={rateHz} onMove={commit} />
+        ))}
+      </div>
+      <footer className="flex h-8 items-center gap-4 px-3 text-soft">
+        <span>
+          “<bdi>{left.name}</bdi>” goes on for <span className="num">{seconds(handles.after)}</span> after the cut
+        </span>
+        <span>
+          “<bdi>{right.name}</bdi>” has <span className="num">{seconds(handles.before)}</span> before it
+        </span>
+      </footer>
+    </section>
+  );
+}
+
+/** Where the crossfade starts or ends, as something that can be focused and moved by keys. */
+function EndSlider(props: { which: "start" | "end"; scene: JoinScene; view: Viewport; rateHz: number; onMove: (to: { lengthFrames: number; leadFrames: number }) => void }) {
+  const { which, scene, view, rateHz, onMove } = props;
+  const frame = which === "start" ? startOfJoin(scene) : endOfJoin(scene);
+  const x = toPx(view, frame);
+  if (!Number.isFinite(x)) return null;
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={`${which} of the crossfade`}
+      aria-valuenow={frame}
+      aria-valuetext={`${(((frame - scene.cutFrame) / rateHz) * 1000).toFixed(1)} ms from the cut`}
+      className="pointer-events-none absolute top-0 h-full w-4 -translate-x-1/2"
+      style={{ left: Math.min(Math.max(0, x), view.widthPx) }}
+      onKeyDown={(event: KeyboardEvent) => {
+        const direction = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+        if (!direction) return;
+        event.preventDefault();
+        event.stopPropagation();
+        onMove(withEnd(scene, which, frame + direction * Math.round((event.shiftKey ? 0.01 : 0.001) * rateHz)));
+      }}
+    />
+  );
+}

@@ -1,0 +1,66 @@
+/** Draws the join lens: what goes above, what comes below, each with its handle pale and its gain as a curve. */
+import { drawColumns, drawEdgeMark, strokeOver, type Band } from "../../wave/draw";
+import { toPx, type Viewport } from "../../wave/geometry";
+import type { Columns } from "../../wave/tiles";
+import { drawLensRuler, FOOT_PX } from "./lensRuler";
+import { endOfJoin, startOfJoin, type JoinScene } from "./joinGesture";
+
+export interface JoinPicture extends JoinScene {
+  readonly view: Viewport;
+  readonly heightPx: number;
+  readonly rateHz: number;
+  readonly levelZoom: number;
+  readonly cursorFrame: number;
+  readonly left: Columns | null;
+  readonly right: Columns | null;
+  /** The gain of the side that comes, at a part of the crossfade. */
+  readonly gainAt: (u: number) => number;
+  readonly colours: Readonly<Record<string, string>>;
+}
+
+export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): void {
+  const { view, heightPx, colours } = picture;
+  const half = (heightPx - FOOT_PX) / 2;
+  const [start, end, cut] = [startOfJoin(picture), endOfJoin(picture), picture.cutFrame].map((frame) => toPx(view, frame)) as [number, number, number];
+  const bands: [Band, Band] = [
+    { topPx: 6, heightPx: half - 12, zoom: picture.levelZoom },
+    { topPx: half + 6, heightPx: half - 12, zoom: picture.levelZoom },
+  ];
+  ink.fillStyle = colours["shade"] ?? "";
+  ink.fillRect(Math.max(end, 0), 0, view.widthPx, half);
+  ink.fillRect(0, half, Math.min(Math.max(start, 0), view.widthPx), half);
+  drawSide(ink, picture.left, bands[0], view.widthPx, [0, end], picture);
+  drawSide(ink, picture.right, bands[1], view.widthPx, [start, view.widthPx], picture);
+  if (end > start) {
+    drawGain(ink, start, end, 0, half, (u) => picture.gainAt(1 - u), colours["tail"] ?? "", colours["sheet"] ?? "");
+    drawGain(ink, start, end, half, half, picture.gainAt, colours["head"] ?? "", colours["sheet"] ?? "");
+  }
+  ink.fillStyle = colours["rule"] ?? "";
+  ink.fillRect(0, Math.round(half), view.widthPx, 1);
+  ink.fillStyle = colours["join"] ?? "";
+  ink.fillRect(Math.round(cut) - 1, 0, 2, heightPx - FOOT_PX);
+  for (const x of [start, end]) ink.fillRect(Math.round(x), 0, 1, heightPx - FOOT_PX);
+  drawEdgeMark(ink, cut, half - 10, 7, "tail", colours["tail"] ?? "");
+  drawEdgeMark(ink, cut, half + 10, 7, "head", colours["head"] ?? "");
+  ink.fillStyle = colours["ink"] ?? "";
+  ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, heightPx - FOOT_PX);
+  drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours);
+}
+
+/** One side: in ink where it sounds, pale where it is only handle. */
+function drawSide(ink: CanvasRenderingContext2D, columns: Columns | null, band: Band, widthPx: number, sounds: [number, number], { colours }: JoinPicture): void {
+  if (!columns) return;
+  const [from, to] = sounds.map((x) => Math.min(Math.max(Math.round(x), 0), widthPx)) as [number, number];
+  drawColumns(ink, columns, 0, 0, from, band, colours["pale"] ?? "");
+  drawColumns(ink, columns, 0, from, to, band, colours["wave"] ?? "");
+  drawColumns(ink, columns, 0, to, widthPx, band, colours["pale"] ?? "");
+}
+
+function drawGain(ink: CanvasRenderingContext2D, start: number, end: number, topPx: number, heightPx: number, gainAt: (u: number) => number, colour: string, sheet: string): void {
+  const steps = Math.max(Math.min(Math.ceil(end - start), 200), 2);
+  const y = (u: number) => topPx + heightPx - 6 - (heightPx - 12) * gainAt(u);
+  const trace = () => {
+    for (let n = 0; n <= steps; n += 1) ink[n === 0 ? "moveTo" : "lineTo"](start + ((end - start) * n) / steps, y(n / steps));
+  };
+  strokeOver(ink, trace, colour, sheet);
+}

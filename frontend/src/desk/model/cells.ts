@@ -1,0 +1,86 @@
+/** The cells of the head wall: one a hit, with what is known of its head, in the order that is asked for. */
+import type { Clip, HitDraft, Job } from "../../api/types";
+import { continuing, hasSound, startOf } from "./placement";
+
+export type WallOrder = "doubt" | "name" | "air";
+
+/** The first milliseconds of every clip, and the source frame where each picture begins. */
+export type Heads = ReadonlyMap<string, { readonly startFrame: number; readonly picture: Int8Array }>;
+
+/** What cells are made from: the draft of a search, what of it was applied, which clips decide, the pictures. */
+export interface KnownHits {
+  readonly draft: HitDraft | null;
+  readonly drafted: boolean;
+  readonly deciding: ReadonlySet<string>;
+  readonly heads: Heads;
+}
+
+/** The entries of a draft by their target: a one-shot has one, a take one for each of its hits. */
+export function byTarget(draft: HitDraft): Map<string, number[]> {
+  const entries = new Map<string, number[]>();
+  draft.target_ids.forEach((target, n) => {
+    const list = entries.get(target);
+    if (list) list.push(n);
+    else entries.set(target, [n]);
+  });
+  return entries;
+}
+
+/** A cell of the wall: the clips of one hit, one for each microphone, and what is known of its head. */
+export interface Cell {
+  readonly key: string;
+  readonly clips: readonly Clip[];
+  readonly name: string;
+  /** Milliseconds from where the picture begins: the onset found, and the head. */
+  readonly onsetMs: number;
+  readonly headMs: number;
+  readonly confidence: number;
+}
+
+/** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
+export function cells(job: Job, known: KnownHits, order: WallOrder, only: string): Cell[] {
+  const { draft, heads } = known;
+  // A take that is not cut yet has one cell, and all that is drafted in it stands in the strip.
+  const drafted = new Map([...(draft ? byTarget(draft) : [])].flatMap(([target, [n, ...others]]) => (n !== undefined && others.length === 0 ? [[target, n]] : [])));
+  const sets = new Map<string, Clip[]>();
+  const goesOn = continuing(job);
+  for (const clip of Object.values(job.clips).filter((one) => hasSound(one) && !goesOn.has(one.id))) {
+    const key = clip.set_id ?? clip.id;
+    const set = sets.get(key);
+    if (set) set.push(clip);
+    else sets.set(key, [clip]);
+  }
+  // What was applied is known to the sample; a draft only to the block.
+  const pending = known.drafted ? drafted : new Map<string, number>();
+  const decides = (clip: Clip): number => Number(known.deciding.has(clip.finding_id ?? clip.id));
+  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const words = only.toLowerCase().split(/\s+/).filter(Boolean);
+  const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
+  const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
+  const strength = (cell: Cell): number => draft?.strengths.indexOf(cell.clips[0]?.strike?.strength ?? "") ?? 0;
+  const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
+  const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
+    doubt: (a, b) => a.confidence - b.confidence,
+    name: (a, b) => thing(a).localeCompare(thing(b), undefined, { numeric: true }) || strength(a) - strength(b),
+    air: (a, b) => b.onsetMs - a.onsetMs,
+  };
+  return kept.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
+}
+
+const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${clip.strike?.strength ?? ""} ${clip.strike?.mic ?? ""} ${clip.strike?.note ?? ""}`).join(" ").toLowerCase();
+
+function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
+  const clip = clips[0];
+  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1 };
+  const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
+  const corrected = finding?.corrections?.some((correction) => correction.side === "head" && correction.edge_frame !== null);
+  const n = drafted.get(clip.finding_id ?? clip.id);
+  const begins = heads.get(clip.id)?.startFrame ?? finding?.head_frame ?? clip.head_frame;
+  const ms = (frame: number) => ((frame - begins) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
+  const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
+  const confidence = corrected ? 1 : n === undefined ? (clip.confidence ?? 1) : (draft?.confidences[n] ?? 1);
+  const strike = clip.strike;
+  const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
+  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence };
+}

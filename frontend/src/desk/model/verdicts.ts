@@ -1,0 +1,10 @@
+/** How grave a clip's verdicts are: what is to be looked at, and what comes first. */
+import type { ClipVerdicts, Verdict } from "../../api/types";
+
+export const isDoubtful = (row: ClipVerdicts | undefined): boolean => (row?.verdicts ?? []).some((verdict) => verdict.state !== "fine");
+
+const GRAVITY = { fine: 0, look: 1, fail: 2 } as const;
+export const gravest = (verdicts: readonly Verdict[]): number => Math.max(0, ...verdicts.map((verdict) => GRAVITY[verdict.state]));
+
+/** How grave the worst of a clip is, for sorting: the gravest at the top. */
+export const gravity = (row: ClipVerdicts | undefined): number => gravest(row?.verdicts ?? []);

@@ -1,0 +1,204 @@
+/** Edits of clips, edges, joins and marks, as keys, cards and gestures ask for them: each acts on what is selected. */
+import type { Fade, Law, Side } from "../../api/types";
+import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
+import { currentClip, desk, type Desk, hereFrame, notify } from "./desk";
+import { edit } from "./edits";
+import { go, selectClip, selectedIds } from "./selection";
+
+/** Move the same edge of every selected clip, by source frames of the one in the lenses. */
+export function nudge(frames: number): void {
+  void edit(() => {
+    const state = desk();
+    const clip = currentClip(state);
+    if (!clip) return null;
+    const { side, hold } = state;
+    const ids = selectedIds(state);
+    if (ids.length > 1) return { kind: "move_edges", clip_ids: ids, side, by_frames: inJobFrames(state, clip.source_id, frames), hold };
+    const from = side === "head" ? clip.head_frame : clip.tail_frame;
+    return { kind: "move_edge", clip_id: clip.id, side, source_frame: from + frames, hold };
+  });
+}
+
+export function nudgeMs(milliseconds: number): void {
+  const clip = currentClip(desk());
+  nudge(Math.round((milliseconds * (clip ? sourceRate(desk(), clip.source_id) : 48_000)) / 1000));
+}
+
+/** Move a head or a tail to a source frame; with several clips selected all move by as much. */
+export function moveEdgeTo(clipId: string, side: Side, frame: number): void {
+  const state = desk();
+  const clip = state.job.clips[clipId];
+  if (!clip) return;
+  selectClip(clipId, side, "keep");
+  nudge(frame - (side === "head" ? clip.head_frame : clip.tail_frame));
+}
+
+export function removeChosen(close: "no" | "lane" | "all"): void {
+  const ids = selectedIds(desk());
+  const last = ids.at(-1);
+  if (last === undefined) return;
+  selectClip(last);
+  go(1, "clip");
+  if (desk().clipId === last) go(-1, "clip");
+  void edit({ kind: "remove_clips", clip_ids: ids, close });
+}
+
+/** Split at the cursor: the selected clips there, else whatever lies there. */
+export function splitAtCursor(): void {
+  void edit(() => {
+    const state = desk();
+    const at = hereFrame();
+    const there = (id: string): boolean => {
+      const clip = state.job.clips[id];
+      return clip !== undefined && startOf(state.job, clip) < at && at < endOf(state.job, clip);
+    };
+    const selected = selectedIds(state).filter(there);
+    return { kind: "split", clip_ids: selected.length ? selected : Object.keys(state.job.clips).filter(there), at_frame: at };
+  });
+}
+
+/** Split the selected clips at the marks on them. */
+export const cutAtMarks = (): void => void edit({ kind: "cut_at_marks", clip_ids: selectedIds(desk()) });
+
+export function copyToCursor(): void {
+  const ids = selectedIds(desk());
+  if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: hereFrame(), to_lane_id: null }));
+}
+
+export function moveToCursor(): void {
+  void edit(() => {
+    const state = desk();
+    const { job } = state;
+    const clips = selectedIds(state).flatMap((id) => job.clips[id] ?? []);
+    if (clips.length === 0) return null;
+    const first = Math.min(...clips.map((clip) => startOf(job, clip)));
+    return { kind: "move_clips", clip_ids: clips.map((clip) => clip.id), by_frames: hereFrame() - first, to_lane_id: null };
+  });
+}
+
+/** From here to the end, from the start to here, or the part of the selection that is inside. */
+export function fadeOver(what: "to_end" | "from_start" | "selection"): void {
+  const state = desk();
+  const { job, selection } = state;
+  const clips = selectedIds(state).flatMap((id) => job.clips[id] ?? []);
+  if (clips.length === 0) return;
+  if (what === "selection" && !selection) return notify("Select a span across an edge first: drag over the strip.");
+  const here = hereFrame();
+  const [start, end] = {
+    to_end: [here, Math.max(...clips.map((clip) => endOf(job, clip)))],
+    from_start: [Math.min(...clips.map((clip) => startOf(job, clip))), here],
+    selection: [selection?.start ?? 0, selection?.end ?? 0],
+  }[what] as [number, number];
+  void edit({ kind: "fade_between", clip_ids: clips.map((clip) => clip.id), start_frame: start, end_frame: end, shape: "s", bend: 0 });
+}
+
+export function setFadeOfChosen(side: Side, fade: Pick<Fade, "length_frames" | "shape" | "bend" | "points">): void {
+  const { length_frames, shape, bend, points } = fade;
+  void edit({ kind: "set_fade", clip_ids: selectedIds(desk()), side, length_frames, shape, bend, points });
+}
+
+/** The pair of clips that meets at the selected edge, if one does. */
+export function currentPair(state: Desk): [string, string] | null {
+  const clip = currentClip(state);
+  if (!clip) return null;
+  const [at, other] = state.side === "head" ? [startOf(state.job, clip), endOf] : [endOf(state.job, clip), startOf];
+  const neighbour = clipsInOrder(state.job).find((one) => one.lane_id === clip.lane_id && one.id !== clip.id && other(state.job, one) === at);
+  if (!neighbour) return null;
+  return state.side === "head" ? [neighbour.id, clip.id] : [clip.id, neighbour.id];
+}
+
+/** Every pair that meets among the selected clips; else the pair at the selected edge. */
+export function selectedPairs(state: Desk): [string, string][] {
+  const clips = selectedIds(state).flatMap((id) => state.job.clips[id] ?? []);
+  const starts = new Map(clips.map((clip) => [`${clip.lane_id} ${startOf(state.job, clip)}`, clip.id]));
+  const pairs = clips.flatMap((clip): [string, string][] => {
+    const next = starts.get(`${clip.lane_id} ${endOf(state.job, clip)}`);
+    return next === undefined ? [] : [[clip.id, next]];
+  });
+  const one = currentPair(state);
+  return pairs.length ? pairs : one ? [one] : [];
+}
+
+export interface Crossfade {
+  readonly lengthFrames: number;
+  readonly law: Law;
+  readonly leadFrames: number;
+  readonly bend: number;
+}
+
+export function cross(pairs: [string, string][], { lengthFrames, law, leadFrames, bend }: Crossfade): void {
+  if (pairs.length === 0) return notify("No clips meet here. Go to an edge where two clips abut, or select clips that do.");
+  void edit({ kind: "set_joins", pairs, length_frames: lengthFrames, law, lead_frames: leadFrames, bend });
+}
+
+/** A crossfade where the selection lies over the cut; without one, 20 ms centred on it. */
+export function crossHere(): void {
+  const state = desk();
+  const pairs = selectedPairs(state);
+  const left = state.job.clips[pairs[0]?.[0] ?? ""];
+  const cut = left ? endOf(state.job, left) : 0;
+  const { selection } = state;
+  if (pairs.length === 1 && selection && selection.start < cut && cut < selection.end) {
+    return cross(pairs, { lengthFrames: selection.end - selection.start, law: "matched", leadFrames: cut - selection.start, bend: 0 });
+  }
+  const lengthFrames = Math.round(0.02 * state.job.rate_hz);
+  cross(pairs, { lengthFrames, law: "matched", leadFrames: Math.floor(lengthFrames / 2), bend: 0 });
+}
+
+/** Add a mark at the cursor, tied to the clip there: a selected one before others, an audible one before muted ones. */
+export function dropMark(): void {
+  const state = desk();
+  const { job } = state;
+  const frame = hereFrame();
+  const heard = audibleLanes(job);
+  const under = clipsInOrder(job).filter((clip) => startOf(job, clip) <= frame && frame < endOf(job, clip));
+  const clip = under.find(({ id }) => state.selected.has(id)) ?? under.find((one) => heard.has(one.lane_id)) ?? under[0];
+  void edit({ kind: "add_mark", frame, name: "", clip_id: clip?.id ?? null });
+}
+
+export function programmeFrom(what: "start_here" | "end_here" | "selection" | "clip"): void {
+  const state = desk();
+  const { job, selection } = state;
+  const here = hereFrame();
+  const clips = selectedIds(state).flatMap((id) => job.clips[id] ?? []);
+  const set = (start_frame: number | null, end_frame: number | null) => void edit({ kind: "set_programme", start_frame, end_frame });
+  if (what === "start_here") return set(here, null);
+  if (what === "end_here") return set(null, here);
+  if (what === "selection") return selection ? set(selection.start, selection.end) : notify("Select a span of the strip first.");
+  if (clips.length === 0) return notify("Select a clip first.");
+  set(Math.min(...clips.map((clip) => startOf(job, clip))), Math.max(...clips.map((clip) => endOf(job, clip))));
+}
+
+export function setSyncHere(): void {
+  const clip = currentClip(desk());
+  if (clip) void edit({ kind: "set_sync", clip_id: clip.id, frame: hereFrame() });
+}
+
+export function toggleLane(what: "muted" | "solo", laneId = currentClip(desk())?.lane_id): void {
+  const lane = laneId === undefined ? undefined : desk().job.lanes[laneId];
+  if (lane) void edit({ kind: "set_lane", lane_id: lane.id, settings: { [what]: !lane[what] } });
+}
+
+const sourceRate = (state: Desk, sourceId: string): number => state.job.sources[sourceId]?.rate_hz ?? 48_000;
+const inJobFrames = (state: Desk, sourceId: string, frames: number): number => Math.round((frames * state.job.rate_hz) / sourceRate(state, sourceId));
+
+export const addLane = (): void => void edit({ kind: "add_lane", name: `Lane ${lanesInOrder(desk().job).length + 1}` });
+
+/** Remove the last empty lane. */
+export function removeLane(): void {
+  const { job } = desk();
+  const used = new Set(Object.values(job.clips).map((clip) => clip.lane_id));
+  const lane = lanesInOrder(job).filter((one) => !used.has(one.id)).at(-1);
+  if (lane) void edit({ kind: "remove_lane", lane_id: lane.id });
+  else notify("No lane is empty. Move or remove its clips first.");
+}
+
+/** Move the selected clips to the lane above or below; below the last, a lane has to be added first. */
+export function toLane(direction: 1 | -1): void {
+  const state = desk();
+  const lanes = lanesInOrder(state.job);
+  const at = lanes.findIndex((lane) => lane.id === currentClip(state)?.lane_id);
+  const lane = at < 0 ? undefined : lanes[at + direction];
+  if (lane) void edit({ kind: "move_clips", clip_ids: selectedIds(state), by_frames: 0, to_lane_id: lane.id });
+  else notify(direction > 0 ? "There is no lane below. Add one first." : "There is no lane above.");
+}

@@ -1,0 +1,91 @@
+/** Edits: one after the other, each made on the revision that the one before it answered. */
+import { api, ServerProblem } from "../../api/client";
+import type { Change, Edit, EditAnswer, Job } from "../../api/types";
+import { refreshVerdicts } from "./checks";
+import { desk, type Notice, set, useDesk } from "./desk";
+import { reload } from "./session";
+import { settleSearch } from "./settle";
+
+/**
+ * Make an edit; if somebody else was faster, say so and offer to do it on the newest state. An edit that builds on what
+ * is there (a nudge) is a function: it is asked when its turn comes, after the edits before it have been answered.
+ */
+export async function edit(change: Edit | (() => Edit | null)): Promise<void> {
+  const ask = () => {
+    const now = typeof change === "function" ? change() : change;
+    return now ? api.edit(desk().id, desk().revision, now) : null;
+  };
+  await attempt(ask, () => edit(change));
+}
+
+export async function undoOrRedo(direction: "undo" | "redo"): Promise<void> {
+  await attempt(() => api.step(desk().id, desk().revision, direction), () => undoOrRedo(direction));
+  await settleSearch();
+}
+
+let queue: Promise<void> = Promise.resolve();
+
+/** One edit after the other: each is made on the revision that the one before it answered. */
+export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>): Promise<void> {
+  set({ saving: desk().saving + 1 });
+  queue = queue.then(async () => {
+    try {
+      const answer = await ask();
+      if (answer) take(answer);
+    } catch (error) {
+      set({ notice: wrong(error, again) });
+    } finally {
+      if (useDesk.getState().id !== null) set({ saving: desk().saving - 1 });
+    }
+  });
+  return queue;
+}
+
+function wrong(error: unknown, again: () => Promise<void>): Notice {
+  const text = error instanceof Error ? error.message : String(error);
+  if (!(error instanceof ServerProblem) || !error.isStale) return { tone: "wrong", text };
+  return {
+    tone: "wrong",
+    text,
+    again: async () => {
+      await reload();
+      await again();
+    },
+  };
+}
+
+function take(answer: EditAnswer): void {
+  const before = desk();
+  const job = applied(before.job, answer.changes);
+  set({
+    job,
+    revision: answer.revision,
+    revisionBefore: answer.revision === before.revision ? before.revisionBefore : before.revision,
+    undoLabel: answer.undo_label,
+    redoLabel: answer.redo_label,
+    notice: answer.notes.length ? { tone: "told", text: sentence(answer.notes) } : null,
+  });
+  void refreshVerdicts();
+}
+
+const sentence = (notes: readonly string[]): string => {
+  const text = notes.join("; ");
+  return text.charAt(0).toUpperCase() + text.slice(1) + ".";
+};
+
+/** The job with every change's `after` in place. */
+export function applied(job: Job, changes: readonly Change[]): Job {
+  const next = { ...job } as Record<string, unknown>;
+  for (const { kind, entity_id, after } of changes) {
+    if (kind === "job") {
+      Object.assign(next, after);
+      continue;
+    }
+    if (next[kind] === job[kind]) next[kind] = { ...job[kind] };
+    const collection = next[kind] as Record<string, unknown>;
+    if (after === null) Reflect.deleteProperty(collection, entity_id);
+    else collection[entity_id] = after;
+  }
+  return next as unknown as Job;
+}
+

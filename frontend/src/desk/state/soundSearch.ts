@@ -1,0 +1,92 @@
+/** The search for sound and silence: its settings, its draft while they are dragged, and Apply. */
+import { api } from "../../api/client";
+import type { Recipe, Treatment } from "../../api/types";
+import { isSoundRecipe } from "../model/recipes";
+import { currentClip, desk, type Desk, fail, set } from "./desk";
+import { attempt } from "./edits";
+import { selectReplacement } from "./selection";
+import { settlers } from "./settle";
+
+let request: AbortController | null = null;
+
+export const targetOf = (state: Desk): string | null => {
+  const clip = currentClip(state);
+  return clip ? (clip.finding_id ?? clip.id) : null;
+};
+
+export function searchTargets(state: Desk): string[] {
+  const target = targetOf(state);
+  return state.scope === "this" && target ? [target] : [...state.targets];
+}
+
+export async function applyRecipe(): Promise<void> {
+  const { recipe, treatment, id } = desk();
+  if (!recipe) return;
+  const before = currentClip(desk());
+  set({ busy: "finding" });
+  await attempt(
+    () => api.apply(id, { base_revision: desk().revision, target_ids: searchTargets(desk()), recipe, treatment }),
+    applyRecipe,
+  );
+  set({ busy: null });
+  selectReplacement(before);
+  await settleSoundSearch();
+}
+
+/** Take over the settings that were applied last, or ask for a proposal, and draft them. */
+async function settleSoundSearch(): Promise<void> {
+  const { id, revision, job } = desk();
+  if (Object.keys(job.clips).length === 0) {
+    set({ targets: [], recipe: null, drafts: null, drafted: false });
+    return;
+  }
+  try {
+    const proposal = await api.proposal(id, revision, desk().scope === "this" ? searchTargets(desk()) : []);
+    set({ targets: proposal.target_ids });
+    const applied = (target: string) => {
+      const finding = desk().job.findings[target];
+      return finding && isSoundRecipe(finding.recipe) ? { recipe: finding.recipe, treatment: finding.treatment } : undefined;
+    };
+    const found = searchTargets(desk()).map(applied).find(Boolean);
+    set({
+      recipe: proposal.recipe,
+      ...found,
+      drafted: searchTargets(desk()).some((target) => !applied(target)),
+    });
+    await refreshDraft();
+  } catch (error) {
+    fail(error);
+  }
+}
+
+settlers.set("sound", settleSoundSearch);
+
+export function setRecipe(part: Partial<Recipe>): void {
+  const { recipe } = desk();
+  if (!recipe) return;
+  set({ recipe: { ...recipe, ...part }, drafted: true });
+  void refreshDraft();
+}
+
+export function setTreatment(treatment: Treatment): void {
+  set({ treatment, drafted: true });
+  void refreshDraft();
+}
+
+/** Ask for a draft; the newest request wins. */
+async function refreshDraft(): Promise<void> {
+  const state = desk();
+  if (!state.recipe) return;
+  request?.abort();
+  const mine = new AbortController();
+  request = mine;
+  const close_up_s = state.treatment.kind === "close_up" ? state.treatment.amount : 0.6;
+  try {
+    const body = { revision: state.revision, target_ids: searchTargets(state), recipe: state.recipe, close_up_s };
+    const drafts = await api.draft(state.id, body, mine.signal);
+    if (request === mine) set({ drafts });
+  } catch (error) {
+    if (!mine.signal.aborted) fail(error);
+  }
+}
+

@@ -1,0 +1,39 @@
+import { describe, expect, it } from "vitest";
+import { snapped } from "./snap";
+import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from "./stripGesture";
+
+describe("the strip", () => {
+  const down = (x: number, under: Under, how: "only" | "add" = "only"): StripInput => ({ kind: "down", x, frame: 10 * x, under, how });
+  const move = (x: number, laneId: string | null = null): StripInput => ({ kind: "move", x, frame: 10 * x, laneId });
+  const up = (x: number, laneId: string | null = null): StripInput => ({ kind: "up", x, frame: 10 * x, laneId });
+  const wave: Under = { on: "wave", clipId: "a" };
+  const name: Under = { on: "name", clipId: "a" };
+  it.each<[string, StripInput[], (StripEffect | null)[]]>([
+    ["chooses on a click", [down(5, wave), move(7), up(7)], [null, null, { kind: "choose", frame: 50, clipId: "a", how: "only" }]],
+    ["adds on a click by the name", [down(5, name, "add"), up(5)], [null, { kind: "choose", frame: 50, clipId: "a", how: "add" }]],
+    ["selects on a drag, either way", [down(50, wave), move(20), up(10)], [null, { kind: "select", start: 200, end: 500 }, { kind: "select", start: 100, end: 500 }]],
+    ["forgets a selection on Esc", [down(50, wave), move(20), { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500 }, { kind: "unselect" }]],
+    ["moves the selected clips by a name, along and across", [down(50, name), move(60), move(70, "l1"), up(80, "l1")], [null, { kind: "take", clipId: "a" }, null, { kind: "move_clips", byFrames: 300, laneId: "l1" }]],
+    ["puts clips back on Esc", [down(50, name), move(60), { kind: "cancel" }, up(80)], [null, { kind: "take", clipId: "a" }, null, null]],
+    ["moves a mark and commits once", [down(50, { on: "mark", markId: "m" }), move(60), up(70)], [null, null, { kind: "move_mark", markId: "m", frame: 700 }]],
+    ["pans on the overview", [down(5, { on: "overview" }), up(9)], [{ kind: "center", frame: 50 }, { kind: "center", frame: 90 }]],
+  ])("%s", (_, inputs, effects) => {
+    let gesture = IDLE;
+    const seen = inputs.map((input) => {
+      const [next, effect] = reduceStrip(gesture, input);
+      gesture = next;
+      return effect;
+    });
+    expect(seen).toEqual(effects);
+  });
+});
+
+describe("snapping", () => {
+  const job = { grid: { bpm_numerator: 96, bpm_denominator: 1, beats_a_bar: 4, first_frame: 0 }, rate_hz: 48_000 };
+  it("goes to the nearest beat, mark or edge within reach, and else leaves alone", () => {
+    expect(snapped(job, 29_900, [31_000], 500)).toBe(30_000); // a beat is 30,000 frames
+    expect(snapped(job, 30_900, [31_000], 1_000)).toBe(31_000);
+    expect(snapped(job, 15_000, [], 500)).toBe(15_000);
+    expect(snapped({ ...job, grid: null }, 29_900, [], 500)).toBe(29_900);
+  });
+});

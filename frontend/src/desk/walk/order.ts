@@ -1,0 +1,30 @@
+/** The walk: from edge to edge, the doubtful first or in time order, each heard, then accepted or sent back. */
+import type { ClipVerdicts, Side } from "../../api/types";
+import { gravest } from "../model/verdicts";
+
+export type WalkOrder = "doubtful" | "time";
+
+export interface WalkEdge {
+  readonly clipId: string;
+  readonly side: Side;
+  readonly decision: "accepted" | "sent_back" | null;
+}
+
+/** Every edge that was made, in the order of the walk. Rows come in time order. */
+export function edgesToWalk(rows: Iterable<ClipVerdicts>, order: WalkOrder): WalkEdge[] {
+  const edges = [...rows].flatMap((row) =>
+    (["head", "tail"] as const).flatMap((side) => {
+      const verdicts = row.verdicts.filter((verdict) => verdict.side === side);
+      const decision = (side === "head" ? row.head_decision : row.tail_decision) ?? null;
+      return verdicts.length ? [{ edge: { clipId: row.clip_id, side, decision }, gravity: gravest(verdicts) }] : [];
+    }),
+  );
+  if (order === "doubtful") edges.sort((a, b) => b.gravity - a.gravity);
+  return edges.map(({ edge }) => edge);
+}
+
+/** The next edge without a decision, after the current one and then from the beginning; null when all are decided. */
+export function nextUndecided(edges: readonly WalkEdge[], clipId: string | null, side: Side): WalkEdge | null {
+  const at = edges.findIndex((edge) => edge.clipId === clipId && edge.side === side);
+  return [...edges.slice(at + 1), ...edges.slice(0, Math.max(at, 0))].find((edge) => edge.decision === null) ?? null;
+}

@@ -1,0 +1,347 @@
+"""Sending: what will be sent in words, the checks before it, and the files."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+import soxr
+
+from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
+from wemble.actions.library import Library, new_id
+from wemble.actions.verdicts import programme_doubts, verdicts
+from wemble.actions.work.executor import Report
+from wemble.actions.work.tasks import start_task
+from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
+from wemble.core.deliver.names import Name, names
+from wemble.core.deliver.shots import joined
+from wemble.core.deliver.words import Piece, files_to_send, points_in, range_in_words, sentence
+from wemble.core.edit.model import Job
+from wemble.core.render import RenderPlan
+from wemble.core.render.plan import audible_lanes, fold
+from wemble.core.signal.levels import Samples
+from wemble.errors import InvalidInput, NotFound
+from wemble.formats.encode import KINDS, MP3_KBPS, Writer, rate_for
+from wemble.formats.points import Point, append_points
+from wemble.store import jobs, records
+from wemble.store.files import FileReader, Home, move_into_place, settle
+
+BLOCK_FRAMES = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
+
+    One-shots keep each source's own rate and channels, and as ``as_source`` its depth as well; a map goes with them, with
+    the samples cut, or whole with start offsets.
+    """
+
+    kind: FileKind | Literal["as_source"] = "wav_24"
+    what: Deliverable = "each_clip"
+    pattern: str = "{number:2} {clip}"
+    kbps: int = 192
+    channels: int = 0
+    replace_this: str = ""
+    replace_by: str = ""
+    with_map: MapKind = "none"
+
+    def __post_init__(self) -> None:
+        if self.kind == "as_source" and self.what != "one_shots":
+            raise InvalidInput("only one-shots can keep the format of their source; choose a format")
+
+    @property
+    def file_kind(self) -> FileKind:
+        """The kind of every file, where there is one for all."""
+        return "wav_24" if self.kind == "as_source" else self.kind
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Something to know before sending; one that ``stops`` must be mended first."""
+
+    text: str
+    stops: bool = False
+    clip_id: str | None = None
+    job_frame: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What will be sent: the sentence, every name, and the checks."""
+
+    words: str
+    names: list[Name]
+    seconds: list[float]
+    doubts: list[Doubt]
+
+
+def preview(library: Library, revision_id: int, request: Request) -> Preview:
+    """Say what would be sent, without sending. Raises `InvalidInput` for a wrong pattern or bit rate."""
+    job = library.job_at(revision_id)
+    if request.what == "one_shots":
+        return _preview_of_shots(library, revision_id, job, request)
+    pieces = files_to_send(job, request.what)
+    named = file_names(job, pieces, request)
+    channels, rate = _channels(job, request), rate_for(request.file_kind, job.rate_hz)
+    doubts = _doubts(library, revision_id, job, pieces, named, request)
+    words = sentence(pieces, job_rate_hz=job.rate_hz, file_rate_hz=rate, channels=channels, kind=_kind_words(request))
+    if request.what != "each_clip" and pieces:
+        words = f"{words}: {range_in_words(job)}"
+    return Preview(words, named, [round((p.end - p.start) / max(job.rate_hz, 1), 3) for p in pieces], doubts)
+
+
+def start_export(library: Library, job_id: str, revision_id: int, request: Request) -> str:
+    """Start sending and return the task. Raises `InvalidInput` if a check stops it."""
+    before = preview(library, revision_id, request)
+    if stopping := [doubt for doubt in before.doubts if doubt.stops]:
+        raise InvalidInput(stopping[0].text, code="stopped_by_check")
+    with library.database.read() as db:
+        row = jobs.get_job_row(db, job_id)
+    job = library.job_at(revision_id)
+    folder_name = new_id()
+    chosen = _shots(library, job, request)[0] if request.what == "one_shots" else []
+    args = (library.home.root, job, request, [name.name for name in before.names], folder_name, chosen)
+
+    def sent(result: Sent) -> dict[str, object]:
+        return {**asdict(result), "folder": str(library.home.exports / folder_name), "folder_name": folder_name}
+
+    request_row = {**asdict(request), "revision": revision_id}
+    return start_task(library, row.id, "export", before.words, request_row, export_files, args, sent)
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """What was written: names, the loudest sample in dB, and how many samples were over full scale."""
+
+    files: list[str]
+    peak_db: float
+    over: int
+
+
+def export_files(
+    report: Report,
+    work: Path,
+    root: Path,
+    job: Job,
+    request: Request,
+    to_write: list[str],
+    folder_name: str,
+    chosen: Sequence[Shot] = (),
+) -> Sent:
+    """Render and write every file beside, then move the folder into place. Runs in a worker."""
+    home = Home(root)
+    if request.what == "one_shots":
+        return _export_shots(report, work, home, job, request, chosen, folder_name)
+    reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
+    plan = RenderPlan(job)
+    pieces = files_to_send(job, request.what)
+    total = sum(piece.end - piece.start for piece in pieces)
+    home.check_space(2 * total * job.channels * 4)
+    folder = work / "export"
+    folder.mkdir()
+    done, peak, over = 0, 0.0, 0
+    for piece, name in zip(pieces, to_write, strict=True):
+        with _Sink(folder / name, job, request, piece.end - piece.start) as sink:
+            for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
+                size = np.abs(samples)
+                peak, over = max(peak, float(size.max(initial=0.0))), over + int(np.count_nonzero(size > 1.0))
+                sink.write(samples, start)
+                done += samples.shape[1]
+                report(0.95 * done / total, f"writing {name}")
+        if KINDS[request.file_kind].format == "WAV":
+            append_points(folder / name, _points(job, piece, request), rate_hz=rate_for(request.file_kind, job.rate_hz))
+    if len(to_write) > 1:
+        report(0.96, "packing")
+        _pack(folder, to_write)
+    settle(folder)
+    move_into_place(folder, home.exports / folder_name)
+    return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+
+
+def _export_shots(
+    report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot], folder_name: str
+) -> Sent:
+    total = sum(job.source(shot.clip.source_id).frames * job.source(shot.clip.source_id).channels for shot in chosen)
+    home.check_space(2 * total * 4)
+    folder = work / "export"
+    folder.mkdir()
+    files, peak, over = export_shots(
+        report, home, folder, job, chosen, channels=request.channels, with_map=request.with_map
+    )
+    report(0.96, "packing")
+    _pack(folder, files)
+    settle(folder)
+    move_into_place(folder, home.exports / folder_name)
+    return Sent(files, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+
+
+def _shots(library: Library, job: Job, request: Request) -> tuple[list[Shot], list[Name]]:
+    kind = None if request.kind == "as_source" else request.kind
+    return shots_to_send(
+        library,
+        job,
+        kind=kind,
+        pattern=request.pattern,
+        replace_this=request.replace_this,
+        replace_by=request.replace_by,
+    )
+
+
+def _preview_of_shots(library: Library, revision_id: int, job: Job, request: Request) -> Preview:
+    chosen, named = _shots(library, job, request)
+    kinds = sorted({KINDS[shot.kind].ending[1:].upper() for shot in chosen})
+    rates = sorted({job.source(shot.clip.source_id).rate_hz for shot in chosen})
+    own = "at their own rate and depth" if request.kind == "as_source" else f"{_kind_words(request)}, at their own rate"
+    with_map = {"none": "", "cut": ", with a map", "offset": ", whole, with a map that starts them at their onsets"}
+    rate_words = " and ".join(f"{rate / 1000:g} kHz" for rate in rates)
+    words = (
+        f"{len(chosen)} one-shots, {own} ({'/'.join(kinds)}, {rate_words}){with_map[request.with_map]}, and a report"
+    )
+    frames = [sum(part.frames for part in joined(job, shot.clip)) for shot in chosen]
+    seconds = [round(n / job.source(s.clip.source_id).rate_hz, 3) for n, s in zip(frames, chosen, strict=True)]
+    return Preview(
+        words if chosen else "nothing", named, seconds, _doubts(library, revision_id, job, [*chosen], named, request)
+    )
+
+
+def _points(job: Job, piece: Piece, request: Request) -> list[Point]:
+    """Return the marks of a file to be, in frames of that file."""
+    factor = Fraction(rate_for(request.file_kind, job.rate_hz), job.rate_hz)
+    return [
+        Point(round(p.frame * factor), p.name, None if p.end_frame is None else round(p.end_frame * factor))
+        for p in points_in(job, piece)
+    ]
+
+
+def sent_file(library: Library, task_id: str, name: str) -> Path:
+    """Return the path of a file that was sent; ``name`` empty is the zip. Raises `NotFound`."""
+    with library.database.read() as db:
+        task = records.get_task(db, task_id)
+    if task.kind != "export" or task.result is None:
+        raise NotFound("nothing has been sent yet")
+    files: list[str] = task.result["files"]
+    wanted = name or ("all.zip" if len(files) > 1 else files[0])
+    path = Path(task.result["folder"]) / wanted
+    if wanted not in [*files, "all.zip"] or not path.is_file():
+        raise NotFound("this file is no longer there; send it again")
+    return path
+
+
+class _Sink:
+    """A writer behind the fold and the rate conversion that its kind of file needs."""
+
+    def __init__(self, path: Path, job: Job, request: Request, frames: int):
+        self._channels = _channels(job, request)
+        rate = rate_for(request.file_kind, job.rate_hz)
+        self._writer = Writer(
+            path,
+            request.file_kind,
+            rate_hz=rate,
+            channels=self._channels,
+            frames=frames * rate // job.rate_hz,
+            kbps=request.kbps,
+        )
+        self._stream = None
+        self._written = 0
+        if rate != job.rate_hz:
+            self._stream = soxr.ResampleStream(job.rate_hz, rate, self._channels, dtype="float32", quality="HQ")
+
+    def write(self, samples: Samples, start: int) -> None:
+        folded = np.asarray(fold(samples, self._channels))
+        if self._stream is None:
+            self._writer.write(folded, start)
+        else:
+            self._write_converted(self._stream.resample_chunk(np.ascontiguousarray(folded.T)))
+
+    def _write_converted(self, block: Samples) -> None:
+        self._writer.write(block.T, self._written)
+        self._written += len(block)
+
+    def __enter__(self) -> _Sink:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *rest: object) -> None:
+        if self._stream is not None and kind is None:
+            rest_of_it = np.zeros((0, self._channels), np.float32)
+            self._write_converted(self._stream.resample_chunk(rest_of_it, last=True))
+        self._writer.close()
+
+
+def _pack(folder: Path, file_names: list[str]) -> None:
+    with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+        for name in file_names:
+            archive.write(folder / name, name)
+
+
+def _channels(job: Job, request: Request) -> int:
+    return request.channels or job.channels
+
+
+def file_names(job: Job, pieces: list[Piece], request: Request) -> list[Name]:
+    """Return the name of every file to be."""
+    rows: list[dict[str, str | int]] = [
+        {"clip": p.name, "job": job.name, "source": p.source, "lane": p.lane, "number": n}
+        for n, p in enumerate(pieces, 1)
+    ]
+    ending = KINDS[request.file_kind].ending
+    return names(request.pattern, rows, ending, replace_this=request.replace_this, replace_by=request.replace_by)
+
+
+def _kind_words(request: Request) -> str:
+    kind = KINDS[request.file_kind]
+    if request.kind == "mp3":
+        if request.kbps not in MP3_KBPS:
+            raise InvalidInput(f"an MP3 can have {', '.join(map(str, MP3_KBPS))} kb/s, not {request.kbps}")
+        return f"MP3 at a constant {request.kbps} kb/s"
+    return f"{kind.format} {'32-bit float' if kind.bits is None else f'{kind.bits}-bit'}"
+
+
+def _doubts(
+    library: Library, revision_id: int, job: Job, pieces: Sequence[Piece | Shot], named: list[Name], request: Request
+) -> list[Doubt]:
+    doubts: list[Doubt] = []
+    if not pieces:
+        doubts.append(Doubt("there is nothing to send: import a recording first", True))
+    if colliding := [name.name for name in named if name.collides]:
+        example = colliding[0]
+        doubts.append(
+            Doubt(f"{len(colliding)} names are the same, such as “{example}”; add {{number}} to the pattern", True)
+        )
+    if _channels(job, request) > KINDS[request.file_kind].most_channels:
+        doubts.append(
+            Doubt(
+                f"{KINDS[request.file_kind].format} cannot hold {_channels(job, request)} channels; choose mono", True
+            )
+        )
+    rate = rate_for(request.file_kind, job.rate_hz)
+    if job.rate_hz and rate != job.rate_hz:
+        doubts.append(
+            Doubt(f"the sample rate will be converted from {job.rate_hz:,} to {rate:,} Hz, which this format needs")
+        )
+    if request.channels and request.channels < job.channels:
+        doubts.append(
+            Doubt("the channels will be mixed to mono: their mean, so that what is the same in all keeps its level")
+        )
+    loud = [source for source in job.sources.values() if library.source(source.id).peak > 1.0]
+    doubts += [
+        Doubt(f"“{source.name}” has samples over full scale; they will clip in 16- and 24-bit files") for source in loud
+    ]
+    if request.what != "one_shots" and (
+        muted := [lane.name for lane in job.lanes.values() if lane.id not in audible_lanes(job)]
+    ):
+        doubts.append(Doubt(f"muted lanes are not sent: {', '.join(muted)}"))
+    if request.what in ("one", "each_section"):
+        doubts += [
+            Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, revision_id)
+        ]
+    doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
+    for row in doubtful[:50]:
+        verdict = next(v for v in row.verdicts if v.state != "fine")
+        doubts.append(Doubt(f"{job.clips[row.clip_id].name}, {verdict.side}: {verdict.text}", clip_id=row.clip_id))
+    return doubts

@@ -1,0 +1,149 @@
+"""Sending a kit: one-shots at their own rate, depth and channels, a map of keys and strengths, and a report of every file."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from wemble.actions.library import Library
+from wemble.actions.work.executor import Report
+from wemble.core.deliver.kinds import FileKind
+from wemble.core.deliver.names import Name, names
+from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
+from wemble.core.edit.model import Clip, Job
+from wemble.core.render import RenderPlan
+from wemble.core.render.plan import fold
+from wemble.core.signal.levels import to_db
+from wemble.formats.encode import KINDS, Writer, rate_for
+from wemble.formats.points import Point, append_points
+from wemble.formats.sfz import Region, write_sfz
+from wemble.store.files import FileReader, Home
+
+BLOCK_FRAMES = 1 << 16
+MAP_NAME, REPORT_NAMES = "kit.sfz", ("report.csv", "report.json")
+
+
+@dataclass(frozen=True, slots=True)
+class Shot:
+    """One file to be: its clip, its kind, its name, and what the report says of where it came from."""
+
+    clip: Clip
+    kind: FileKind
+    name: str
+    source_sha256: str
+
+
+def kind_of_source(described: str) -> FileKind:
+    """Return the kind of file that keeps a source's own depth: what libsndfile says of it, or 24 bits where that is coded.
+
+    Examples
+    --------
+    >>> kind_of_source("WAV PCM_16"), kind_of_source("FLAC PCM_24"), kind_of_source("WAV FLOAT"), kind_of_source("MP3 MPEG")
+    ('wav_16', 'flac_24', 'wav_float', 'wav_24')
+    """
+    container = "flac" if described.startswith("FLAC") else "wav"
+    if "FLOAT" in described or "DOUBLE" in described or "PCM_32" in described:
+        return "wav_float"
+    if described.endswith(("PCM_16", "PCM_S8", "PCM_U8")):
+        return "flac_16" if container == "flac" else "wav_16"
+    return "flac_24" if container == "flac" else "wav_24"
+
+
+def shots_to_send(
+    library: Library, job: Job, *, kind: FileKind | None, pattern: str, replace_this: str, replace_by: str
+) -> tuple[list[Shot], list[Name]]:
+    """Return every one-shot to be and its name. Raises `InvalidInput` for a wrong pattern."""
+    clips = shots(job)
+    rows = shot_fields(job, clips)
+    kinds = [kind or kind_of_source(library.source(clip.source_id).kind) for clip in clips]
+    endings = [KINDS[one].ending for one in kinds]
+    named = names(pattern, rows, endings, replace_this=replace_this, replace_by=replace_by)
+    made = [
+        Shot(clip, one, name.name, library.source(clip.source_id).file_sha256)
+        for clip, one, name in zip(clips, kinds, named, strict=True)
+    ]
+    return made, named
+
+
+def export_shots(
+    report: Report, home: Home, folder: Path, job: Job, to_write: Sequence[Shot], *, channels: int, with_map: str
+) -> tuple[list[str], float, int]:
+    """Write every one-shot, the map and the report into a folder; return the names, the peak, and samples over."""
+    reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
+    whole = with_map == "offset"
+    rows, files, highest, over = [], [], 0.0, 0
+    for number, shot in enumerate(to_write):
+        single = alone(job, shot.clip, whole=whole)
+        peak, above = _write(folder / shot.name, single, shot.kind, channels, reader)
+        highest, over = max(highest, peak), over + above
+        rows.append(_row(job, shot, peak, whole))
+        files.append(shot.name)
+        report(0.95 * (number + 1) / len(to_write), f"writing {shot.name}")
+    if with_map != "none":
+        places = key_places(job, [shot.clip for shot in to_write])
+        regions = [_region(job, shot, places[shot.clip.id], whole) for shot in to_write]
+        (folder / MAP_NAME).write_text(write_sfz(regions, title=job.name), encoding="utf-8")
+        files.append(MAP_NAME)
+    _write_report(folder, rows)
+    return [*files, *REPORT_NAMES], highest, over
+
+
+def _write(path: Path, single: Job, kind: FileKind, channels: int, reader: FileReader) -> tuple[float, int]:
+    plan = RenderPlan(single)
+    kept = channels or single.channels
+    writer = Writer(path, kind, rate_hz=rate_for(kind, single.rate_hz), channels=kept, frames=plan.end_frame)
+    peak, over = 0.0, 0
+    for start, samples in plan.blocks(0, plan.end_frame, BLOCK_FRAMES, reader):
+        size = np.abs(samples)
+        peak, over = max(peak, float(size.max(initial=0.0))), over + int(np.count_nonzero(size > 1.0))
+        writer.write(np.asarray(fold(samples, kept)), start)
+    writer.close()
+    if KINDS[kind].format == "WAV":
+        append_points(path, [Point(a, "Loop", b) for a, b in shot_loops(single)], rate_hz=single.rate_hz)
+    return peak, over
+
+
+def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
+    loops = shot_loops(alone(job, shot.clip, whole=whole))
+    kept_whole = whole and len(joined(job, shot.clip)) == 1
+    start, end = (shot.clip.head_frame, shot.clip.tail_frame) if kept_whole else (0, None)
+    loop = loops[0] if loops else None
+    return Region(shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop)
+
+
+def _row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:
+    clip = shot.clip
+    source = job.source(clip.source_id)
+    loop = shot_loops(alone(job, clip, whole=whole))
+    return {
+        "file": shot.name,
+        "source": source.name,
+        "source_sha256": shot.source_sha256,
+        "sample_rate_hz": source.rate_hz,
+        "head_frame": clip.head_frame,
+        "tail_frame": clip.tail_frame,
+        "onset_frame": clip.sound_start_frame,
+        "air_removed_ms": round(clip.head_frame * 1000.0 / source.rate_hz, 3),
+        "tail_removed_ms": round((source.frames - clip.tail_frame) * 1000.0 / source.rate_hz, 3),
+        "gain_db": round(clip.gain_db, 3),
+        "peak_db": round(float(to_db(peak)), 2),
+        "softened_ms": round(clip.fade_out.length_frames * 1000.0 / source.rate_hz, 3) if clip.fade_out else 0.0,
+        "loop_start_frame": loop[0][0] if loop else None,
+        "loop_end_frame": loop[0][1] if loop else None,
+        "confidence": clip.confidence,
+        "reason": clip.reason,
+        "mic_set": clip.set_id,
+    }
+
+
+def _write_report(folder: Path, rows: list[dict[str, str | int | float | None]]) -> None:
+    with (folder / REPORT_NAMES[0]).open("w", newline="", encoding="utf-8") as file:
+        writer = csv.DictWriter(file, list(rows[0]) if rows else [])
+        writer.writeheader()
+        writer.writerows(rows)
+    (folder / REPORT_NAMES[1]).write_text(json.dumps(rows, indent=1, ensure_ascii=False), encoding="utf-8")

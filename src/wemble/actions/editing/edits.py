@@ -1,0 +1,197 @@
+"""Every edit, declared once: its name, its function, what undo calls it. Route, schema and client follow from the table.
+
+An edit's request has ``kind``, the name, and the function's own parameters behind the job, with their types and defaults.
+To add one, add a row.
+"""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, get_type_hints
+
+from pydantic import BaseModel, ConfigDict, Field, create_model
+
+from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
+from wemble.actions.editing.revisions import Answer, check_newest, edit
+from wemble.actions.library import Library
+from wemble.actions.searching import hit_search
+from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review
+from wemble.core.edit.arrange import LaneSettings
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Fade, Job, Side
+from wemble.core.shape.crossfade import Law
+from wemble.core.shape.curves import Shape
+from wemble.core.shape.points import Point
+
+Fields = Mapping[str, Any]
+Label = str | Callable[[Fields], str]
+
+
+@dataclass(frozen=True, slots=True)
+class EditKind:
+    """One kind of edit.
+
+    ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
+    ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``.
+    """
+
+    name: str
+    function: Callable[..., Edited]
+    label: Label
+    merges_by: tuple[str, ...] = ()
+    merges: Callable[[Fields], bool] = lambda fields: True
+    measures: bool = False
+
+    def label_of(self, fields: Fields) -> str:
+        """Return what undo calls the edit."""
+        return self.label if isinstance(self.label, str) else self.label(fields)
+
+    def merge_key_of(self, fields: Fields) -> str | None:
+        """Return the key under which a moment's edits of one thing merge."""
+        if not self.merges_by or not self.merges(fields):
+            return None
+        return " ".join([self.name, *(str(fields[name]) for name in self.merges_by)])
+
+
+def _several(verb: str, what: str) -> Callable[[Fields], str]:
+    """Return a label that counts: "move head", "move 12 heads"; ``what`` may be the name of a field in braces."""
+
+    def label(fields: Fields) -> str:
+        count, noun = len(fields["clip_ids"]), what.format(**fields)
+        return f"{verb} {noun}" if count == 1 else f"{verb} {count} {noun}s"
+
+    return label
+
+
+def _set_fade(
+    job: Job,
+    clip_ids: tuple[str, ...],
+    side: Side,
+    length_frames: int,
+    shape: Shape,
+    bend: float = 0.0,
+    points: tuple[Point, ...] = (),
+) -> Edited:
+    """Put a fade of one's own on an edge of clips; 0 frames removes it."""
+    fade = Fade(length_frames, shape, bend, "own", points) if length_frames else None
+    return edges.set_fade(job, clip_ids, side, fade)
+
+
+def _fade_between(
+    job: Job, clip_ids: tuple[str, ...], start_frame: int, end_frame: int, shape: Shape, bend: float = 0.0
+) -> Edited:
+    """Make a selection, in job frames, a fade of each clip whose edge it crosses."""
+    return edges.fade_between(job, clip_ids, start_frame, end_frame, Fade(1, shape, bend, "own"))
+
+
+def _set_joins(
+    job: Job, pairs: tuple[tuple[str, str], ...], length_frames: int, law: Law, lead_frames: int, bend: float = 0.0
+) -> Edited:
+    """Put the same crossfade, in job frames, on cuts between clips that abut; 0 frames removes it."""
+    for left, right in pairs:
+        if length_frames:
+            job = joins.set_join(job, left, right, length_frames, law, lead_frames, bend).job
+        else:
+            job = joins.remove_join(job, left, right).job
+    return Edited(job)
+
+
+def _measure_grid(job: Job, start_frame: int, end_frame: int, bars: int, beats_a_bar: int = 4) -> Edited:
+    """Take the tempo from a span of bars."""
+    measured = grid.grid_of_span(
+        end_frame - start_frame, bars, beats_a_bar=beats_a_bar, first_frame=start_frame, rate_hz=job.rate_hz
+    )
+    return grid.set_grid(job, measured)
+
+
+def _crossfade_label(fields: Fields) -> str:
+    return "crossfade" if fields["length_frames"] else "remove crossfade"
+
+
+def _is_dragged(settings: LaneSettings) -> bool:
+    return settings.gain_db is not None or settings.pan is not None
+
+
+_DECISIONS = {"accepted": "accept edge", "sent_back": "send edge back", None: "take the decision back"}
+
+TABLE: tuple[EditKind, ...] = (
+    EditKind("move_edge", edges.move_edge, "move {side}".format_map, ("side", "clip_id")),
+    EditKind("move_edges", edges.move_edges, _several("move", "{side}"), ("side", "clip_ids")),
+    EditKind("set_fade", _set_fade, _several("fade at", "{side}"), ("side", "clip_ids")),
+    EditKind("fade_between", _fade_between, "fade of a selection"),
+    EditKind("set_gain", clips.set_gain, "gain", ("clip_ids",)),
+    EditKind("set_line", clips.set_line, "level line", ("clip_id",)),
+    EditKind("put_under", clips.put_under, "replace the recording"),
+    EditKind("rename_clip", clips.rename_clip, "rename to {name:.40}".format_map),
+    EditKind("rename_job", clips.rename_job, "rename job to {name:.40}".format_map),
+    EditKind("split", arrange.split, "split"),
+    EditKind("cut_at_marks", arrange.cut_at_marks, "cut at the marks"),
+    EditKind("move_clips", arrange.move_clips, _several("move", "clip"), ("clip_ids",)),
+    EditKind("move_audio", arrange.move_audio, "move audio inside clip", ("clip_id",)),
+    EditKind("copy_clips", arrange.copy_clips, _several("copy", "clip")),
+    EditKind("remove_clips", arrange.remove_clips, _several("remove", "clip")),
+    EditKind("add_lane", arrange.add_lane, "add lane"),
+    EditKind("set_lane", arrange.set_lane, "lane", ("lane_id",), lambda f: _is_dragged(f["settings"])),
+    EditKind("remove_lane", arrange.remove_lane, "remove lane"),
+    EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
+    EditKind("set_programme", marks.set_programme, "programme"),
+    EditKind("add_mark", marks.add_mark, "add mark"),
+    EditKind("move_mark", marks.move_mark, "move mark", ("mark_id",)),
+    EditKind("rename_mark", marks.rename_mark, "rename to {name:.40}".format_map),
+    EditKind("remove_marks", marks.remove_marks, "remove mark"),
+    EditKind("set_grid", grid.set_grid, "tempo"),
+    EditKind("measure_grid", _measure_grid, "tempo"),
+    EditKind("set_sync", grid.set_sync, "sync point"),
+    EditKind("line_up", grid.line_up_with_bar, "line up"),
+    EditKind("set_loop", kit.set_loop, "loop", ("clip_id",)),
+    EditKind("rotate_loop", kit.rotate_loop, "rotate loop"),
+    EditKind("review_edge", review.review_edge, lambda f: _DECISIONS[f["decision"]]),
+    EditKind("read_names", hit_search.apply_names, "read names", measures=True),
+    EditKind("set_automatic_fades", automatic_fades.set_automatic_fades, "automatic fades", measures=True),
+    EditKind("programme_from_sound", programme_marks.programme_from_sound, "programme from the sound", measures=True),
+    EditKind("turn_down", kit_edits.turn_down, "turn down to {ceiling_db:g} dB".format_map, measures=True),
+    EditKind("soften", kit_edits.soften, "soften ends by {milliseconds:g} ms".format_map, measures=True),
+    EditKind("loop_all", kit_edits.loop_all, "loops", measures=True),
+)
+EDITS: Mapping[str, EditKind] = {kind.name: kind for kind in TABLE}
+
+
+def _model_of(kind: EditKind) -> type[BaseModel]:
+    """Return the request of an edit: its kind, and what its function takes behind the job."""
+    hints = get_type_hints(kind.function)
+    parameters = list(inspect.signature(kind.function).parameters.values())[2 if kind.measures else 1 :]
+    fields: dict[str, Any] = {"kind": (Literal[kind.name], ...)} | {
+        p.name: (hints[p.name], ... if p.default is inspect.Parameter.empty else p.default) for p in parameters
+    }
+    return create_model(
+        "".join(word.capitalize() for word in kind.name.split("_")),
+        __config__=ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False),
+        __doc__=(kind.function.__doc__ or "").splitlines()[0],
+        **fields,
+    )
+
+
+MODELS: Mapping[str, type[BaseModel]] = {kind.name: _model_of(kind) for kind in TABLE}
+if TYPE_CHECKING:
+    EditRequest = BaseModel
+else:
+    EditRequest = Annotated[Union[tuple(MODELS.values())], Field(discriminator="kind")]  # noqa: UP007
+"""Any edit's request, told apart by its kind."""
+
+
+def perform(library: Library, job_id: str, base_revision: int, kind: str, /, **fields: Any) -> Answer:
+    """Carry out one edit. Raises what the core raises, and `Conflict`."""
+    return perform_request(library, job_id, base_revision, MODELS[kind](kind=kind, **fields))
+
+
+def perform_request(library: Library, job_id: str, base_revision: int, request: BaseModel) -> Answer:
+    """Carry out one edit as it was asked for. What it measures is measured before the database is held."""
+    fields = {name: getattr(request, name) for name in type(request).model_fields}
+    kind = EDITS[fields.pop("kind")]
+    check_newest(library, job_id, base_revision)
+    job = library.job_at(base_revision)
+    edited = kind.function(library, job, **fields) if kind.measures else kind.function(job, **fields)
+    merge_key = kind.merge_key_of(fields)
+    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)

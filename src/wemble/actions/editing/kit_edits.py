@@ -1,0 +1,149 @@
+"""Kits: what is too hot turned down, ends softened, loops proposed and set."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wemble.actions.library import Library
+from wemble.actions.searching.sound_search import reads
+from wemble.core.check.edges import edge_click, edge_of, tail_over_floor_db
+from wemble.core.check.table import state_of
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.kit import microphones, same_moment, set_loop, soften_ends, turn_down_hot
+from wemble.core.edit.model import Clip, Job
+from wemble.core.shape.seams import Seam, crossed, find_seams
+from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.errors import InvalidInput
+
+LONGEST_LOOPED_S = 120.0
+
+
+def peaks(library: Library, job: Job, clip_ids: Sequence[str]) -> dict[str, float]:
+    """Return the largest sample of clips, linear, with their gain."""
+    sizes = {}
+    for clip in map(job.clip, clip_ids):
+        largest = 0.0
+        for at in range(clip.head_frame, clip.tail_frame, 1 << 20):
+            samples = reads(library, clip.source_id)(at, min(1 << 20, clip.tail_frame - at))
+            largest = max(largest, float(np.abs(samples).max(initial=0.0)))
+        sizes[clip.id] = largest * float(10.0 ** (clip.gain_db / 20.0))
+    return sizes
+
+
+def turn_down(library: Library, job: Job, clip_ids: tuple[str, ...], ceiling_db: float) -> Edited:
+    """Turn what is too hot down to a ceiling; bring nothing up. Without ids: every clip."""
+    chosen = clip_ids or [clip.id for clip in job.clips.values() if clip.speaks]
+    return turn_down_hot(job, peaks(library, job, chosen), ceiling_db)
+
+
+def soften(library: Library, job: Job, clip_ids: tuple[str, ...], milliseconds: float) -> Edited:
+    """Soften the ends of clips by a grade; say where that has no effect, as the end is at the floor already."""
+    edited = soften_ends(job, clip_ids, milliseconds)
+    quiet = [job.clip(key).name for key in clip_ids if milliseconds and _ends_in_the_floor(library, job, job.clip(key))]
+    named = ", ".join(f"“{name}”" for name in quiet[:4]) + (f" and {len(quiet) - 4} more" if len(quiet) > 4 else "")
+    return Edited(edited.job, (f"no effect, already at the floor: {named}",) if quiet else ())
+
+
+def _ends_in_the_floor(library: Library, job: Job, clip: Clip) -> bool:
+    source = library.source(clip.source_id)
+    edge = edge_of(clip, "tail", joined=False, source_frames=source.frames)
+    bare = edge.without_fade()
+    read = reads(library, clip.source_id)
+    click = edge_click(read, bare, source.rate_hz)
+    return (
+        state_of("click", click) == "fine" and tail_over_floor_db(read, bare, source.rate_hz, source.floors.bands) < 3.0
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class LoopFigure:
+    """One candidate for a loop, or the loop that a clip has, with what is heard of its seam."""
+
+    start_frame: int
+    end_frame: int
+    crossfade_frames: int
+    alike: float
+    click: float
+    step_db: float
+    score: float
+
+
+def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tuple[int, int] | None) -> list[LoopFigure]:
+    """Return loops to choose from inside a clip, the best first; ``near`` in source frames. Raises `InvalidInput`."""
+    return [_figure(seam) for seam in _seams(library, library.job_at(revision_id), clip_id, near)]
+
+
+def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end: int, crossfade: int) -> LoopFigure:
+    """Return what is heard of one loop's seam. Raises `InvalidInput` if it does not lie inside its clip."""
+    job = library.job_at(revision_id)
+    clip = job.clip(clip_id)
+    if not clip.head_frame <= start < end <= clip.tail_frame:
+        raise InvalidInput("a loop must lie inside its clip and end after it starts")
+    shift = clip.head_frame
+    samples = _all_microphones(library, job, clip, shift)
+    rate = library.source(clip.source_id).rate_hz
+    return _figure(_shifted(crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade), shift))
+
+
+def loop_all(library: Library, job: Job, clip_ids: tuple[str, ...], crossfade_ms: float | None = None) -> Edited:
+    """Give every hit of these the best loop there is, with a crossfade as asked or the shortest that is not heard."""
+    hits = list({clip.set_id or clip.id: clip for clip in reversed([job.clip(key) for key in clip_ids])}.values())
+    found: dict[str, Seam] = {}
+    for clip in hits:
+        asked = None if crossfade_ms is None else ms_to_frames(crossfade_ms, library.source(clip.source_id).rate_hz)
+        try:
+            seams = _seams(library, job, clip.id, _loop_of(job, clip), asked)
+        except InvalidInput:
+            continue
+        if seams and seams[0].score < 1.0:
+            found[clip.id] = seams[0]
+    made = 0
+    for clip_id, seam in found.items():
+        with contextlib.suppress(InvalidInput):  # another microphone is cut too short for it; the others go on
+            job = set_loop(job, clip_id, seam.start_frame, seam.end_frame, seam.crossfade_frames).job
+            made += 1
+    return Edited(job, (f"{made} of {len(hits)} loops have a seam that is not heard",))
+
+
+def _loop_of(job: Job, clip: Clip) -> tuple[int, int] | None:
+    for mark in job.marks.values():
+        if mark.kind == "loop" and mark.clip_id == clip.id and mark.end_frame is not None:
+            return mark.frame, mark.end_frame
+    return None
+
+
+def _seams(
+    library: Library, job: Job, clip_id: str, near: tuple[int, int] | None, crossfade: int | None = None
+) -> list[Seam]:
+    """Return candidates in source frames, for all microphones together; the attack is out of their reach."""
+    clip = job.clip(clip_id)
+    rate = library.source(clip.source_id).rate_hz
+    if clip.frames > LONGEST_LOOPED_S * rate:
+        raise InvalidInput(f"loops can be found in clips of up to {LONGEST_LOOPED_S:g} s; split this one first")
+    shift = clip.head_frame if clip.sound_start_frame is None else max(clip.sound_start_frame, clip.head_frame)
+    samples = _all_microphones(library, job, clip, shift)
+    asked = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, samples.shape[1]))
+    return [_shifted(seam, shift) for seam in find_seams(samples, rate, near=asked, crossfade_frames=crossfade)]
+
+
+def _all_microphones(library: Library, job: Job, clip: Clip, start: int) -> Samples:
+    """Return a hit from a source frame of a clip to its tail, the channels of all microphones of its rate together."""
+    rate = library.source(clip.source_id).rate_hz
+    mics = [mic for mic in microphones(job, clip.id) if library.source(mic.source_id).rate_hz == rate]
+    frames = clip.tail_frame - start
+    return np.concatenate([reads(library, mic.source_id)(same_moment(job, clip, start, mic), frames) for mic in mics])
+
+
+def _shifted(seam: Seam, by: int) -> Seam:
+    return replace(seam, start_frame=seam.start_frame + by, end_frame=seam.end_frame + by)
+
+
+def _figure(seam: Seam) -> LoopFigure:
+    return LoopFigure(
+        seam.start_frame, seam.end_frame, seam.crossfade_frames, round(seam.alike, 3), round(seam.click, 2),
+        round(seam.step_db, 2), round(seam.score, 3),
+    )  # fmt: skip

@@ -1,0 +1,299 @@
+"""Bringing sources in: uploads in parts, decoding in a worker, one revision when it is there."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import queue
+import shutil
+import threading
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath, PureWindowsPath
+
+import numpy as np
+import soxr
+
+from wemble.actions.editing.revisions import edit_newest
+from wemble.actions.library import Library, new_id
+from wemble.actions.saved_jobs import start_open
+from wemble.actions.work.executor import Report
+from wemble.actions.work.tasks import start_task
+from wemble.core.deliver.names import safe_name
+from wemble.core.edges.envelope import envelope
+from wemble.core.edges.floor import measure_floor
+from wemble.core.edges.refine import measure_band_floors
+from wemble.core.edit.clips import Edited, SourcePoint, add_source
+from wemble.core.edit.model import Job, SourceUse
+from wemble.core.signal.levels import Samples
+from wemble.core.signal.pyramid import Bins, bin_frames
+from wemble.errors import InvalidInput, NotFound, TooLarge
+from wemble.formats.archive import is_archive
+from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
+from wemble.formats.points import read_points
+from wemble.store import jobs, records
+from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
+
+PART_BYTES = 8 << 20
+LARGEST_UPLOAD_BYTES = 16 << 30
+BLOCK_FRAMES = 1 << 16
+_HASH_BYTES = 1 << 20
+
+
+def display_name(file_name: str) -> str:
+    """Return what to call a source: the file's own name, without folder or ending, safe to show."""
+    last = PureWindowsPath(PurePosixPath(file_name).name).name
+    stem = PurePosixPath(last).stem or last
+    return safe_name(stem)[:120]
+
+
+def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> records.UploadRow:
+    """Begin an upload into a job.
+
+    Raises
+    ------
+    TooLarge
+        If it is over the limit, or would not fit beside its working copy.
+    """
+    if size_bytes < 0:
+        raise InvalidInput("a file's size cannot be negative")
+    if size_bytes > LARGEST_UPLOAD_BYTES:
+        raise TooLarge(
+            f"Wemble takes files of up to {LARGEST_UPLOAD_BYTES >> 30} GiB, this one has {size_bytes / (1 << 30):.1f}"
+        )
+    library.home.check_space(3 * size_bytes)
+    upload = records.UploadRow(new_id(), job_id, name[:1000], size_bytes)
+    with library.database.write() as db:
+        jobs.get_job_row(db, job_id)
+        records.add_upload(db, upload, now=library.now())
+    _part(library.home, upload.id).touch()
+    return upload
+
+
+def received_bytes(library: Library, upload_id: str) -> tuple[records.UploadRow, int]:
+    """Return an upload and how much of it is there: where to go on. Raises `NotFound`."""
+    with library.database.read() as db:
+        upload = records.get_upload(db, upload_id)
+    part = _part(library.home, upload_id)
+    return upload, part.stat().st_size if part.exists() else 0
+
+
+def add_part(library: Library, upload_id: str, offset: int, data: bytes) -> int:
+    """Add a part at an offset and return how much is there. Adding the same part twice is fine.
+
+    Raises
+    ------
+    InvalidInput
+        If the offset leaves a hole, or the part is too long.
+    """
+    upload, there = received_bytes(library, upload_id)
+    if offset > there or offset < 0:
+        raise InvalidInput(f"{there:,} bytes have arrived and this part starts at {offset:,}; continue from {there:,}")
+    if len(data) > PART_BYTES or offset + len(data) > upload.size_bytes:
+        raise TooLarge(f"a part may have {PART_BYTES:,} bytes and must end by {upload.size_bytes:,}")
+    try:
+        with _part(library.home, upload_id).open("r+b") as file:
+            file.seek(offset)
+            file.write(data)
+    except OSError as error:
+        raise TooLarge(
+            f"the disk refused to write this part ({error.strerror}); free some space and continue from {offset:,}"
+        ) from None
+    return max(there, offset + len(data))
+
+
+def finish_upload(library: Library, upload_id: str) -> str:
+    """Start the import of a complete upload and return the task. Raises `InvalidInput` if a part is missing."""
+    upload, there = received_bytes(library, upload_id)
+    if there != upload.size_bytes:
+        raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")
+    path = _part(library.home, upload_id)
+    start = start_open if is_archive(path) else start_import
+    return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
+
+
+def start_import(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None = None) -> str:
+    """Start importing a file into a job and return the task."""
+    with library.database.read() as db:
+        job = library.job_at(jobs.get_job_row(db, job_id).head_revision)
+
+    def brought_in(result: Imported) -> dict[str, object]:
+        source = result.source
+        use = SourceUse(source.id, display_name(name), source.rate_hz, source.channels, source.frames)
+
+        def bring_in(newest: Job) -> Edited:
+            library.reader.know(source.id, source.channels)
+            if newest.rate_hz and newest.rate_hz != source.rate_hz:
+                convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
+            return add_source(newest, use, result.points)
+
+        with library.database.write() as db:
+            records.add_source(db, source, now=library.now())
+            answer = edit_newest(library, job_id, f"import {use.name}", bring_in)
+            if upload_id is not None:
+                records.delete_upload(db, upload_id)
+        if upload_id is not None:
+            path.unlink(missing_ok=True)
+        threading.Thread(target=settle, args=(library.home.source(source.id),), daemon=True).start()
+        return {"source_id": source.id, "revision": answer.revision, "notes": list(source.notes)}
+
+    return start_task(
+        library,
+        job_id,
+        "import",
+        name,
+        {"name": name, "upload_id": upload_id},
+        import_file,
+        (library.home.root, path, name, job.rate_hz, upload_id is not None),
+        brought_in,
+        in_turn=True,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """What a worker hands back when a source lies in its place."""
+
+    source: records.SourceRow
+    points: tuple[SourcePoint, ...] = ()
+
+
+def import_file(
+    report: Report, work: Path, root: Path, path: Path, name: str, job_rate_hz: int, owned: bool = False
+) -> Imported:
+    """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
+
+    The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
+    them. Runs in a worker.
+
+    Raises
+    ------
+    Unsupported, InvalidInput, TooLarge
+        If the file is not for us, with the reason.
+    """
+    home = Home(root)
+    if not path.exists():
+        raise NotFound(f"the file {path.name} is no longer there; import it again")
+    report(0.0, "reading")
+    found = probe(path)
+    home.check_space(3 * path.stat().st_size)
+    digest = hashlib.sha256()
+    hashing = threading.Thread(target=_hash, args=(path, digest))
+    hashing.start()
+    folder = work / "source"
+    folder.mkdir()
+    with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
+        for block in _ahead(decoded(path, found, BLOCK_FRAMES)):
+            writer.write(block)
+            if found.frames:
+                report(min(0.9 * writer.frames / found.frames, 0.9), "decoding")
+        if not writer.frames:
+            raise InvalidInput("this file holds no audio (0 frames)")
+        bins = writer.finish()
+    hashing.join()
+    source = _described(folder, digest.hexdigest(), found, writer, bins)
+    ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
+    _keep_original(path, folder / f"original{ending}", owned)
+    report(0.95, "storing")
+    move_into_place(folder, home.source(source.id))
+    if job_rate_hz and job_rate_hz != source.rate_hz:
+        report(0.97, "converting the rate")
+        convert_copy(home, work, source, job_rate_hz)
+    points = tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read_points(path, source.frames))
+    return Imported(source, points)
+
+
+def convert_copy(home: Home, work: Path, source: records.SourceRow, rate_hz: int) -> None:
+    """Convert a source's working copy to another rate, whole, once; fine if it is there. ``work`` is for the part."""
+    folder = home.source(source.id)
+    if copy_path(folder, rate_hz).exists():
+        return
+    part = work / f"copy-{new_id()}.f32"
+    stream = soxr.ResampleStream(source.rate_hz, rate_hz, source.channels, dtype="float32", quality="HQ")
+    with copy_path(folder, source.rate_hz).open("rb") as there, part.open("wb") as out:
+        while raw := there.read(BLOCK_FRAMES * source.channels * 4):
+            block = np.frombuffer(raw, np.float32).reshape(-1, source.channels)
+            out.write(np.ascontiguousarray(stream.resample_chunk(block)).data)
+        out.write(
+            np.ascontiguousarray(stream.resample_chunk(np.zeros((0, source.channels), np.float32), last=True)).data
+        )
+    part.rename(copy_path(folder, rate_hz))
+
+
+def _part(home: Home, upload_id: str) -> Path:
+    return home.uploads / f"{upload_id}.part"
+
+
+def _keep_original(path: Path, place: Path, owned: bool) -> None:
+    if owned:
+        with contextlib.suppress(OSError):  # another file system
+            os.link(path, place)
+            return
+    shutil.copyfile(path, place)
+
+
+def _hash(path: Path, digest: hashlib._Hash) -> None:
+    with path.open("rb") as file:
+        while data := file.read(_HASH_BYTES):
+            digest.update(data)
+
+
+def _ahead(blocks: Iterator[Interleaved]) -> Iterator[Interleaved]:
+    """Decode in a thread beside, a few blocks ahead: both cores are used."""
+    ahead: queue.Queue[Interleaved | BaseException | None] = queue.Queue(4)
+
+    def run() -> None:
+        try:
+            for block in blocks:
+                ahead.put(block)
+            ahead.put(None)
+        except BaseException as error:
+            ahead.put(error)
+
+    threading.Thread(target=run, daemon=True).start()
+    while (item := ahead.get()) is not None:
+        if isinstance(item, BaseException):
+            raise item
+        yield item
+
+
+def _described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bins: Bins) -> records.SourceRow:
+    width = bin_frames(found.rate_hz)
+    levels = envelope(bins, rate_hz=found.rate_hz, bin_frames=width, frames=writer.frames)
+    floor = measure_floor(levels)
+    path = copy_path(folder, found.rate_hz)
+    reader = _OneFile(path, found.channels)
+    notes = list(found.notes)
+    promised = None if found.frames is None else found.frames - found.skip_frames
+    if promised is not None and writer.frames < promised - 1:
+        notes.append(f"the file claims {promised:,} frames but holds {writer.frames:,}; those were imported")
+    if writer.not_numbers:
+        notes.append(f"{writer.not_numbers:,} samples were not numbers (NaN or infinite) and were set to zero")
+    identity = hashlib.sha256(f"{sha256} {found.decoder} {writer.frames}".encode()).hexdigest()[:32]
+    return records.SourceRow(
+        id=identity,
+        file_sha256=sha256,
+        decoder=found.decoder,
+        kind=found.kind,
+        rate_hz=found.rate_hz,
+        channels=found.channels,
+        frames=writer.frames,
+        peak=writer.peak,
+        floors=records.Floors(floor, measure_band_floors(reader.read, levels, floor)),
+        notes=tuple(notes),
+    )
+
+
+class _OneFile:
+    """Reads one working copy that is not in place yet."""
+
+    def __init__(self, path: Path, channels: int):
+        self._samples = np.memmap(path, np.float32, "r").reshape(-1, channels)
+
+    def read(self, start: int, frames: int) -> Samples:
+        low = max(start, 0)
+        out = np.zeros((self._samples.shape[1], frames), np.float32)
+        got = np.asarray(self._samples[low : max(start + frames, 0)]).T
+        out[:, low - start : low - start + got.shape[1]] = got
+        return out

@@ -1,0 +1,121 @@
+"""The start page: every job, what it is waiting for, and what is done to a job as a whole."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from wemble.actions.editing.revisions import edit_newest
+from wemble.actions.library import Library, new_id
+from wemble.actions.verdicts import count_to_look_at
+from wemble.core.briefs import record
+from wemble.core.edit.clips import Edited, rename_job
+from wemble.core.edit.model import Job, check_name
+from wemble.core.edit.placement import job_span
+from wemble.store import health, jobs, records
+from wemble.store.files import folder_bytes
+
+MOST_CHECKED_HERE = 500
+"""The start page does not wait for the verdicts of thousands of clips; the job itself shows them."""
+
+Waiting = Literal["busy", "empty", "search", "look", "send"]
+
+
+@dataclass(frozen=True, slots=True)
+class JobCard:
+    """A job on the start page. ``waits_for`` is a state for the interface, ``waiting_for`` the same in words."""
+
+    id: str
+    name: str
+    brief: str
+    revision: int
+    waits_for: Waiting
+    waiting_for: str
+    clips: int
+    length_s: float
+    size_bytes: int
+    created_at: float
+    opened_at: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class RemovedJob:
+    """A job in the bin."""
+
+    id: str
+    name: str
+    deleted_at: float
+
+
+def job_cards(library: Library) -> list[JobCard]:
+    """Return all jobs, the one that was opened last first, each with what it is waiting for."""
+    with library.database.read() as db:
+        rows = jobs.list_jobs(db)
+        busy = records.count_open_tasks(db)
+        sent = records.list_export_folders(db)
+    return [_card(library, row, busy.get(row.id, 0), sent.get(row.id, [])) for row in rows]
+
+
+def removed_jobs(library: Library) -> list[RemovedJob]:
+    """Return the jobs in the bin, the newest first."""
+    with library.database.read() as db:
+        return [RemovedJob(row.id, row.name, row.deleted_at or 0.0) for row in jobs.list_removed_jobs(db)]
+
+
+def free_bytes(library: Library) -> int:
+    """Return how much room is left where the data lie."""
+    return health.free_bytes(library.home)
+
+
+def mark_opened(library: Library, job_id: str) -> None:
+    """Note that a job was opened now. Raises `NotFound`."""
+    with library.database.write() as db:
+        jobs.set_opened(db, job_id, now=library.now())
+
+
+def rename(library: Library, job_id: str, name: str) -> None:
+    """Give a job another name, as an edit that can be undone."""
+    name = check_name(name)
+    edit_newest(library, job_id, f"rename job to {name[:40]}", lambda job: rename_job(job, name))
+
+
+def duplicate(library: Library, job_id: str) -> str:
+    """Make a job of its own of a job's newest state, without its history, and return its id."""
+    with library.database.read() as db:
+        row = jobs.get_job_row(db, job_id)
+    job = replace(library.job_at(row.head_revision), name=check_name(f"{row.name[:190]} copy"))
+    copy_id = new_id()
+    with library.database.write() as db:
+        revision = jobs.add_job(db, copy_id, Job(job.name, job.brief), now=library.now())
+    library.keep_job(revision, Job(job.name, job.brief))
+    edit_newest(library, copy_id, f"copy of {row.name[:40]}", lambda _: Edited(job))
+    return copy_id
+
+
+def _card(library: Library, row: jobs.JobRow, busy: int, sent: list[str]) -> JobCard:
+    job = library.job_at(row.head_revision)
+    start, end = job_span(job)
+    clips = sum(clip.speaks for clip in job.clips.values())
+    waits_for, words = _waiting(library, row.head_revision, job, clips, busy)
+    size = sum(library.source_bytes(source_id) for source_id in job.sources)
+    size += sum(folder_bytes(library.home.exports / name) for name in sent)
+    return JobCard(
+        row.id, row.name, record(job.brief).title, row.head_revision, waits_for, words, clips,
+        (end - start) / max(job.rate_hz, 1), size, row.created_at, row.opened_at,
+    )  # fmt: skip
+
+
+def _waiting(library: Library, revision: int, job: Job, clips: int, busy: int) -> tuple[Waiting, str]:
+    brief = record(job.brief)
+    if busy:
+        return "busy", f"importing {busy} {'file' if busy == 1 else 'files'}"
+    if not job.clips:
+        return "empty", "waiting for recordings"
+    if not job.findings:
+        return "search", f"ready to find {brief.many_clips}"
+    if clips > MOST_CHECKED_HERE:
+        return "look", f"{clips:,} {brief.many_clips} found"
+    count = count_to_look_at(library, revision)
+    if count:
+        return "look", f"{count} {brief.one_clip if count == 1 else brief.many_clips} to look at"
+    return "send", "ready to send"

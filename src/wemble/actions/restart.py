@@ -1,0 +1,35 @@
+"""Starting interrupted work again."""
+
+from __future__ import annotations
+
+from wemble.actions import saved_jobs
+from wemble.actions.delivery import export
+from wemble.actions.importing import import_file
+from wemble.actions.library import Library
+from wemble.errors import InvalidInput
+from wemble.store import records
+
+
+def start_again(library: Library, task_id: str) -> str:
+    """Start work again that was interrupted, stopped or failed, and return the new task.
+
+    Raises
+    ------
+    InvalidInput
+        If it is under way or done, or what it needs is gone.
+    """
+    with library.database.read() as db:
+        task = records.get_task(db, task_id)
+    if task.state not in ("interrupted", "cancelled", "failed"):
+        raise InvalidInput("this is running or done; there is nothing to restart")
+    if task.kind == "import" and task.request["upload_id"]:
+        return import_file.finish_upload(library, task.request["upload_id"])
+    if task.kind == "export":
+        fields = dict(task.request)
+        revision = fields.pop("revision")
+        if fields.get("save"):
+            return saved_jobs.start_save(library, task.job_id, revision)
+        if "per_phrase" in fields:  # a request of the first weeks
+            fields["what"] = "each_clip" if fields.pop("per_phrase") else "one"
+        return export.start_export(library, task.job_id, revision, export.Request(**fields))
+    raise InvalidInput("import the file again from where it is")

@@ -1,0 +1,344 @@
+"""Hits: names read, mic sets laid out, onsets found on hundreds at once, drafts while numbers are dragged."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from wemble.actions.editing.revisions import Answer, edit
+from wemble.actions.library import Library
+from wemble.actions.searching.sound_search import reads
+from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
+from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
+from wemble.core.edges.recipe import HitRecipe, Treatment
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.kit import lay_out_sets
+from wemble.core.edit.model import Clip, Finding, Job
+from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, targets
+from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, lag_s
+from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
+from wemble.core.signal.levels import ms_to_frames
+from wemble.errors import InvalidInput
+
+LONGEST_HIT_S = 60.0
+_FEW_FILES = 4
+_CUT = Treatment("cut")
+
+
+@dataclass(frozen=True, slots=True)
+class NamesRead:
+    """What a pattern makes of the names of a job's sources: the first few read, and what is wrong with the grid."""
+
+    pattern: str
+    read: int
+    examples: tuple[tuple[str, Strike], ...]
+    grid: NameGrid
+
+
+def read_names(library: Library, revision_id: int, pattern: str | None) -> NamesRead:
+    """Read the names of a job's sources by a pattern; without one, by what most of them seem to follow."""
+    job = library.job_at(revision_id)
+    stems = _stems(job)
+    pattern = propose_pattern(stems) if pattern is None else pattern
+    strikes = [(stem, strike) for stem in stems if (strike := read_name(stem, pattern)) is not None]
+    return NamesRead(pattern, len(strikes), tuple(strikes[:8]), grid(stems, pattern))
+
+
+def apply_names(library: Library, job: Job, pattern: str) -> Edited:
+    """Give every clip what its source's name says, and lay each hit's microphones under each other.
+
+    Raises
+    ------
+    InvalidInput
+        If the pattern is wrong, reads nothing, or two files of one hit lie apart and nothing explains it.
+    """
+    names = {clip.id: job.source(clip.source_id).name for clip in job.clips.values()}
+    strikes = {key: strike for key, name in names.items() if (strike := read_name(name, pattern)) is not None}
+    if not strikes:
+        raise InvalidInput("no name fits this pattern; compare it with the examples and correct it")
+    return lay_out_sets(job, strikes, _lags(library, job, strikes))
+
+
+@dataclass(frozen=True, slots=True)
+class HitDraft:
+    """What a recipe would do to the hits of a job, one entry a hit and file, in source frames: to the block for
+    one-shots, to the sample for takes, whose hits follow each other under one target.
+
+    ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
+    the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
+    hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
+    """
+
+    target_ids: list[str]
+    heads: list[int]
+    tails: list[int]
+    onsets: list[int]
+    confidences: list[float]
+    deciding: list[bool]
+    strengths: list[str]
+    doubtful: int = 0
+    together: int = 0
+    too_soft: int = 0
+
+
+def recipe_of(library: Library, revision_id: int, target_ids: Sequence[str] = ()) -> tuple[HitRecipe, bool]:
+    """Return the recipe that some hits (all, without ids) were found by last, and whether all of them were found by it.
+
+    Where none was found yet it is the one that was applied to others, or the usual one for files of their length.
+    """
+    job = library.job_at(revision_id)
+    chosen = list(target_ids or targets(job))
+    everything = [f.recipe for f in job.findings.values() if isinstance(f.recipe, HitRecipe)]
+    applied = [r for key in chosen if key in job.findings and isinstance(r := job.findings[key].recipe, HitRecipe)]
+    if applied:
+        return applied[-1], len(applied) == len(chosen) and all(recipe == applied[-1] for recipe in applied)
+    return everything[-1] if everything else _usual(library, job, chosen), False
+
+
+def _usual(library: Library, job: Job, chosen: Sequence[str]) -> HitRecipe:
+    """Return the usual recipe for files of their length; of a few that may be either it is heard how many hits they hold."""
+    bases = [base_of(job, target) for target in chosen]
+    lengths = [(base.tail_frame - base.head_frame) / job.source(base.source_id).rate_hz for base in bases]
+    recipe = HitRecipe.usual(lengths)
+    if recipe.many or not 1 <= len(bases) <= _FEW_FILES:
+        return recipe
+    return replace(recipe, many=all(holds_many(_take_of(library, base)) for base in bases))
+
+
+def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids: Sequence[str] = ()) -> HitDraft:
+    """Return what a recipe would find in some hits, or in all of them without ids.
+
+    One-shots are drafted from levels alone, each set by the microphone that decides.
+    """
+    job = library.job_at(revision_id)
+    chosen = list(target_ids or targets(job))
+    strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
+    made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths))
+    draft = _draft_of_takes if recipe.many else _draft_of_sets
+    return draft(library, revision_id, chosen, recipe, made)
+
+
+def _draft_of_takes(
+    library: Library, revision_id: int, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft
+) -> HitDraft:
+    job = library.job_at(revision_id)
+    together, too_soft = 0, 0
+    for target in chosen:
+        sounds, found = _taken(library, base_of(job, target), recipe)
+        together, too_soft = together + found.together, too_soft + found.too_soft
+        for (head, tail), (onset, _), (confidence, _) in zip(sounds.spans, sounds.sounds, sounds.sure, strict=True):
+            _enter(made, target, (head, tail), onset, confidence, True)
+    doubtful = sum(confidence < DOUBTFUL for confidence in made.confidences)
+    return replace(made, doubtful=doubtful, together=together, too_soft=too_soft)
+
+
+@dataclass(frozen=True, slots=True)
+class _Mic:
+    """What drafting again reads of one microphone of a hit, looked up once for as long as the job is."""
+
+    target_id: str
+    base: Finding | Clip
+    levels: HitLevels
+    rate_hz: int
+    offset_s: float
+
+
+def _draft_of_sets(
+    library: Library, revision_id: int, chosen: Sequence[str], recipe: HitRecipe, made: HitDraft
+) -> HitDraft:
+    doubtful = 0
+    for mics, named in _mics_of_sets(library, revision_id, tuple(chosen), recipe):
+        rough = [_rough(mic, recipe) for mic in mics]
+        starts = [onset / mic.rate_hz + mic.offset_s for mic, (onset, _, _) in zip(mics, rough, strict=True)]
+        decides = first_to_hear(starts, [confidence for _, _, confidence in rough]) if named is None else named
+        start, confidence = starts[decides], rough[decides][2]
+        end = max(over / mic.rate_hz + mic.offset_s for mic, (_, over, _) in zip(mics, rough, strict=True))
+        doubtful += confidence < DOUBTFUL
+        for n, mic in enumerate(mics):
+            onset = round((start - mic.offset_s) * mic.rate_hz)
+            span = _with_room(mic.base, onset, round((end - mic.offset_s) * mic.rate_hz), recipe, mic.rate_hz)
+            _enter(made, mic.target_id, span, max(onset, mic.base.head_frame), confidence, n == decides)
+    return replace(made, doubtful=doubtful)
+
+
+def _mics_of_sets(
+    library: Library, revision_id: int, chosen: tuple[str, ...], recipe: HitRecipe
+) -> list[tuple[list[_Mic], int | None]]:
+    """Return the microphones of each hit, and which of them is named to decide."""
+
+    def look_up() -> list[tuple[list[_Mic], int | None]]:
+        job = library.job_at(revision_id)
+        mics = _mics(job)
+
+        def mic(target: str) -> _Mic:
+            base = base_of(job, target)
+            rate = job.source(base.source_id).rate_hz
+            return _Mic(target, base, levels_of(library, base), rate, _offset_s(job, base))
+
+        return [([mic(t) for t in members], _named(members, mics, recipe)) for members in _sets(job, chosen, recipe)]
+
+    return library.hit_sets.get((revision_id, chosen, recipe.together, recipe.decided_by), look_up)
+
+
+def _enter(made: HitDraft, target: str, span: tuple[int, int], onset: int, confidence: float, decides: bool) -> None:
+    made.target_ids.append(target)
+    made.heads.append(span[0])
+    made.tails.append(span[1])
+    made.onsets.append(onset)
+    made.confidences.append(round(confidence, 2))
+    made.deciding.append(decides)
+
+
+def apply_hits(
+    library: Library, job_id: str, base_revision: int, target_ids: Sequence[str], recipe: HitRecipe
+) -> Answer:
+    """Find hits with a recipe and cut them, sets together, as one revision. Corrected edges stay as they were corrected.
+
+    Raises
+    ------
+    InvalidInput
+        If a set cannot be explained, or nothing is found at all.
+    """
+    job = library.job_at(base_revision)
+    sets = _sets(job, list(target_ids or targets(job)), recipe)
+    parts = [_found(library, job, members, recipe) for members in sets]
+    found = {target: sounds for part in parts for target, sounds in part.items()}
+    if not found:
+        raise InvalidInput("no hit was found in any of these; raise the number of dB under the peak")
+
+    def carry_out(newest: Job) -> Edited:
+        for target, sounds in found.items():
+            newest = apply_treatment(newest, target, sounds, recipe, _CUT, fade_for=lambda side, edge, inner: 0).job
+        silent = sum(map(len, sets)) - len(found)
+        return Edited(newest, (f"{silent} without any sound stay as they are",) if silent else ())
+
+    return edit(library, job_id, base_revision, "find hits", carry_out)
+
+
+def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
+    """Return the levels of a one-shot, kept after the first time."""
+    span = (
+        base.head_frame,
+        min(base.tail_frame, base.head_frame + round(LONGEST_HIT_S * library.source(base.source_id).rate_hz)),
+    )
+
+    def measure() -> HitLevels:
+        return hit_levels(
+            reads(library, base.source_id)(span[0], span[1] - span[0]), library.source(base.source_id).rate_hz
+        )
+
+    return library.hit_levels.get((base.source_id, *span), measure)
+
+
+def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, float]:
+    """Return onset, end and confidence of a one-shot to the block, in source frames."""
+    levels, rough = mic.levels, rough_hit(mic.levels, recipe)
+    confidence = min((doubt for doubt, _ in rough.doubts), default=1.0)
+    onset = min(rough.first * levels.block_frames, ms_to_frames(recipe.within_ms, levels.rate_hz))
+    end = min(rough.end * levels.block_frames, levels.frames)
+    return mic.base.head_frame + onset, mic.base.head_frame + end, confidence
+
+
+def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe) -> dict[str, Sounds]:
+    bases = [base_of(job, target) for target in members]
+    rates = [job.source(base.source_id).rate_hz for base in bases]
+    if recipe.many:
+        takes = {target: _taken(library, base, recipe)[0] for target, base in zip(members, bases, strict=True)}
+        return {target: sounds for target, sounds in takes.items() if sounds.sounds}
+    heard = [
+        Heard(
+            reads(library, base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
+            rate,
+            levels_of(library, base) if base.tail_frame - base.head_frame <= LONGEST_HIT_S * rate else None,
+        )
+        for base, rate in zip(bases, rates, strict=True)
+    ]
+    first = _offset_s(job, bases[0])
+    lags = [first - _offset_s(job, base) for base in bases]
+    set_found = find_in_set(heard, recipe, lags=lags, decided_by=_named(members, _mics(job), recipe))
+    sounds = {}
+    for target, base, rate, hit in zip(members, bases, rates, set_found.hits, strict=True):
+        if hit.reason == "silence":
+            continue
+        onset, end = base.head_frame + hit.onset_frame, base.head_frame + hit.end_frame
+        span = _with_room(base, onset, end, recipe, rate)
+        sounds[target] = Sounds((span,), ((onset, end),), sure=((hit.confidence, hit.reason),))
+    return sounds
+
+
+def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[Sounds, TakenHits]:
+    """Return the hits of a take, none of which reaches into the next, in source frames; and what was found."""
+    rate, shift = library.source(base.source_id).rate_hz, base.head_frame
+    take = _take_of(library, base)
+    found = find_hits(take, recipe)
+    spans = tuple((a + shift, b + shift) for a, b in with_rooms(found.hits, take.frames, rate, recipe))
+    sounds = tuple((hit.onset_frame + shift, hit.end_frame + shift) for hit in found.hits)
+    return Sounds(spans, sounds, sure=tuple((hit.confidence, hit.reason) for hit in found.hits)), found
+
+
+def _take_of(library: Library, base: Finding | Clip) -> Take:
+    """Return what was measured of a take, kept after the first time."""
+    read, frames, shift = reads(library, base.source_id), base.tail_frame - base.head_frame, base.head_frame
+
+    def measure() -> Take:
+        return measure_take(
+            lambda start, count: read(shift + start, count), frames, library.source(base.source_id).rate_hz
+        )
+
+    return library.takes.get((base.source_id, shift, base.tail_frame), measure)
+
+
+def _with_room(base: Finding | Clip, onset: int, end: int, recipe: HitRecipe, rate: int) -> tuple[int, int]:
+    head = max(onset - ms_to_frames(recipe.before_ms, rate), base.head_frame)
+    return head, max(min(end + ms_to_frames(recipe.keep_ms, rate), base.tail_frame), head + 1)
+
+
+def _mics(job: Job) -> dict[str, str]:
+    """Return the microphone of every target that has one."""
+    clips = [clip for clip in job.clips.values() if clip.strike and clip.strike.mic]
+    return {clip.finding_id or clip.id: (clip.strike.mic if clip.strike else None) or "" for clip in clips}
+
+
+def _named(members: Sequence[str], mics: dict[str, str], recipe: HitRecipe) -> int | None:
+    """Return which of a set's targets is the microphone that is named to decide; none if it is not among them."""
+    there = [n for n, target in enumerate(members) if recipe.decided_by and mics.get(target) == recipe.decided_by]
+    return there[0] if there else None
+
+
+def _sets(job: Job, target_ids: Sequence[str], recipe: HitRecipe) -> list[list[str]]:
+    """Return targets by mic set, whole; one that belongs to none, or any where each is cut on its own, stands alone."""
+    if not recipe.together or recipe.many:
+        return [[target] for target in target_ids]
+    set_of = {clip.finding_id or clip.id: clip.set_id or f"alone {clip.id}" for clip in job.clips.values()}
+    sets: dict[str, list[str]] = {set_of.get(target, target): [] for target in target_ids}
+    for target in targets(job):
+        if (name := set_of.get(target, target)) in sets:
+            sets[name].append(target)
+    return list(sets.values())
+
+
+def _offset_s(job: Job, base: Finding | Clip) -> float:
+    """Return the job time at which frame 0 of a base's source lies."""
+    return base.origin_frame / job.rate_hz
+
+
+def _lags(library: Library, job: Job, strikes: dict[str, Strike]) -> dict[str, int]:
+    """Return, in job frames, how much later each file of a hit begins to hear it than the first of its set."""
+    sets: dict[Strike, list[Clip]] = {}
+    for clip_id, strike in strikes.items():
+        sets.setdefault(strike.hit, []).append(job.clip(clip_id))
+    lags: dict[str, int] = {}
+    for members in sets.values():
+        if len({(m.source_id, job.source(m.source_id).frames, job.source(m.source_id).rate_hz) for m in members}) < 2:
+            continue
+        heard = [
+            Heard(reads(library, m.source_id)(0, job.source(m.source_id).frames), job.source(m.source_id).rate_hz)
+            for m in members
+        ]
+        for member, other in zip(members[1:], heard[1:], strict=True):
+            lags[member.id] = round(lag_s(heard[0], other) * job.rate_hz)
+    return lags
+
+
+def _stems(job: Job) -> list[str]:
+    return [job.source(clip.source_id).name for clip in job.clips.values()]

@@ -1,0 +1,226 @@
+"""Finding sound and silence: the proposal, the draft while numbers are dragged, and Apply."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+
+from wemble.actions.editing.revisions import Answer, edit
+from wemble.actions.importing.import_file import convert_copy
+from wemble.actions.library import Library, new_id
+from wemble.core.briefs import record
+from wemble.core.check.edges import automatic_fades
+from wemble.core.edges.floor import Floor
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.refine import Read
+from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
+from wemble.core.edges.search import find, propose
+from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Finding, Job, SourceUse
+from wemble.core.edit.quiet_layout import closed_up_length
+from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, targets
+from wemble.errors import InvalidInput
+from wemble.store import records
+from wemble.store.files import SourceWriter, move_into_place
+
+TONE_SEED = 2
+LONGEST_TONE_S = 30.0
+_MOST_QUIET_S = 60.0
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """What a recipe would do to one target, at bin precision; spans are flat [start, end, start, end, …] source frames.
+
+    ``kept_frames`` is what stays when quiet is cut away, ``closed_up_frames`` the length once it is closed up.
+    """
+
+    target_id: str
+    source_id: str
+    spans: list[int]
+    sounds: list[int]
+    kept_frames: int
+    closed_up_frames: int
+    frames: int
+    rate_hz: int
+    clicks: int
+    breaths: int
+    shortest_gap_left_frames: int
+    bridged: list[int]
+    floor_db: float
+    peak_db: float
+    threshold_db: float
+
+
+def reads(library: Library, source_id: str) -> Read:
+    """Return a function that reads one source at its own rate."""
+    return partial(library.reader.read, source_id, library.source(source_id).rate_hz)
+
+
+def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
+    """Propose settings for targets together: those of the first one."""
+    if not target_ids:
+        raise InvalidInput("there is nothing to search yet; import a recording first")
+    return propose(library.measured(base_of(job, target_ids[0]).source_id).floor, material=record(job.brief).material)
+
+
+def draft(
+    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float = 0.0
+) -> list[Draft]:
+    """Return what a recipe would find; a pass over envelopes alone."""
+    job = library.job_at(revision_id)
+    return [_draft(library, job, target, recipe, close_up_s) for target in target_ids or targets(job)]
+
+
+def apply(
+    library: Library, job_id: str, base_revision: int, target_ids: Sequence[str], recipe: Recipe, treatment: Treatment
+) -> Answer:
+    """Find with a recipe and carry it out on every target, as one revision.
+
+    Raises
+    ------
+    InvalidInput
+        If nothing is found on any of them, or room tone cannot be made.
+    """
+    job = library.job_at(base_revision)
+    chosen = list(target_ids or targets(job))
+    found = {target: _found(library, base_of(job, target), recipe) for target in chosen}
+    tones = {target: _tone(library, job, base_of(job, target), found[target], treatment) for target in chosen}
+
+    def carry_out(newest: Job) -> Edited:
+        notes: list[str] = []
+        for target in chosen:
+            source_id = base_of(newest, target).source_id
+            edited = apply_treatment(
+                newest,
+                target,
+                found[target],
+                recipe,
+                treatment,
+                fade_for=automatic_fades(
+                    reads(library, source_id),
+                    recipe if job.auto_fades else replace(recipe, fade_ms=0.0),
+                    rate_hz=library.source(source_id).rate_hz,
+                ),
+                tone=tones[target],
+            )
+            newest = edited.job
+            notes += edited.notes
+        return Edited(newest, tuple(notes))
+
+    return edit(library, job_id, base_revision, "find sound and silence", carry_out)
+
+
+def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float) -> Draft:
+    base = base_of(job, target_id)
+    measured = library.measured(base.source_id)
+    part = measured.envelope.part(base.head_frame, base.tail_frame)
+    found = find_sounds(part, measured.floor, recipe)
+    shift = base.head_frame // part.bin_frames * part.bin_frames
+    gaps = found.spans[1:, 0] - found.spans[:-1, 1]
+    return Draft(
+        target_id=target_id,
+        source_id=base.source_id,
+        spans=_flat(found.spans + shift),
+        sounds=_flat(found.sounds + shift),
+        kept_frames=int((found.spans[:, 1] - found.spans[:, 0]).sum()),
+        closed_up_frames=closed_up_length(
+            _pairs(found.spans + shift), base.head_frame, base.tail_frame, round(close_up_s * part.rate_hz / 2)
+        ),
+        frames=base.tail_frame - base.head_frame,
+        rate_hz=part.rate_hz,
+        clicks=len(found.clicks),
+        breaths=len(found.breaths),
+        shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,
+        bridged=_flat(found.bridged_gaps + shift),
+        floor_db=round(measured.floor.level_db, 1),
+        peak_db=round(measured.floor.peak_db, 1),
+        threshold_db=round(_threshold(library, base.source_id, recipe), 1),
+    )
+
+
+def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
+    measured = library.measured(base.source_id)
+    found = find(
+        reads(library, base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame
+    )
+    return as_sounds(found, measured.floor, recipe)
+
+
+def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
+    """Return what a search found as what a treatment is carried out on."""
+    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold)
+
+
+def _threshold(library: Library, source_id: str, recipe: Recipe) -> float:
+    floor = library.measured(source_id).floor
+    return recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+
+
+def _tone(library: Library, job: Job, base: Finding | Clip, found: Sounds, treatment: Treatment) -> SourceUse | None:
+    """Make the room tone that a treatment needs, as a derived source that is kept like any other."""
+    if treatment.kind != "room_tone":
+        return None
+    source = library.source(base.source_id)
+    read = reads(library, base.source_id)
+    pieces = [read(start, end - start) for start, end in _quiet(library, base, found, source)]
+    longest = max((b - a for a, b in _gaps(base, found)), default=0) / source.rate_hz
+    frames = round(min(longest + 1.0, LONGEST_TONE_S) * source.rate_hz)
+    samples = room_tone(pieces, frames, rate_hz=source.rate_hz, seed=TONE_SEED)
+    digest = hashlib.sha256(samples.tobytes()).hexdigest()
+    row = records.SourceRow(
+        id=digest[:32],
+        file_sha256=digest,
+        decoder="room tone 1",
+        kind="room tone",
+        rate_hz=source.rate_hz,
+        channels=source.channels,
+        frames=frames,
+        peak=float(np.abs(samples).max()),
+        floors=source.floors,
+        notes=(),
+    )
+    folder = library.home.scratch / f"tone-{new_id()}"
+    folder.mkdir()
+    with SourceWriter(folder, rate_hz=row.rate_hz, channels=row.channels) as writer:
+        writer.write(samples.T)
+        writer.finish()
+    move_into_place(folder, library.home.source(row.id))
+    with library.database.write() as db:
+        records.add_source(db, row, now=library.now())
+    library.reader.know(row.id, row.channels)
+    if job.rate_hz != row.rate_hz:
+        convert_copy(library.home, library.home.scratch, row, job.rate_hz)
+    return SourceUse(row.id, f"{base.name}, room tone", row.rate_hz, row.channels, frames, derived_from=source.id)
+
+
+def _gaps(base: Finding | Clip, found: Sounds) -> list[tuple[int, int]]:
+    edges = [base.head_frame, *[frame for span in found.spans for frame in span], base.tail_frame]
+    return list(zip(edges[::2], edges[1::2], strict=True))
+
+
+def _quiet(library: Library, base: Finding | Clip, found: Sounds, source: records.SourceRow) -> list[tuple[int, int]]:
+    """Return clean quiet: parts of the gaps where nothing stands out of the floor for long enough, up to a minute."""
+    shortest = round(SHORTEST_PIECE_S * source.rate_hz)
+    left = round(_MOST_QUIET_S * source.rate_hz)
+    quiet: list[tuple[int, int]] = []
+    measured = library.measured(base.source_id)
+    for start, end in _pairs(clean_quiet(measured.envelope, measured.floor, np.array(_gaps(base, found)))):
+        if end - start >= shortest and left > 0:
+            quiet.append((start, min(end, start + left)))
+            left -= end - start
+    return quiet
+
+
+def _flat(spans: Spans) -> list[int]:
+    return spans.ravel().tolist()
+
+
+def _pairs(spans: Spans) -> tuple[tuple[int, int], ...]:
+    return tuple((start, end) for start, end in spans.tolist())

@@ -1,0 +1,222 @@
+"""What the shell does with files, in a scratch folder of its own and without a library."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import asdict, dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any, cast
+
+from wemble.actions.delivery.export import Request, export_files, file_names
+from wemble.actions.importing.import_file import display_name, import_file
+from wemble.actions.library import measured_source
+from wemble.actions.searching.sound_search import as_sounds
+from wemble.actions.work.executor import Report
+from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
+from wemble.core.deliver.kinds import FileKind
+from wemble.core.deliver.words import files_to_send
+from wemble.core.edges.hits import find_hits, measure_take
+from wemble.core.edges.onset import Hit, find_hit
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edges.refine import Read
+from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.silence import Found
+from wemble.core.edit.clips import add_source
+from wemble.core.edit.model import Job, SourceUse
+from wemble.core.edit.treatment import apply_treatment
+from wemble.core.kit.mic_set import Heard, find_in_set
+from wemble.core.kit.strikes import read_name
+from wemble.core.shape.seams import find_seams
+from wemble.errors import InvalidInput
+from wemble.store.files import FileReader, Home
+from wemble.store.records import SourceRow
+
+
+@dataclass(frozen=True, slots=True)
+class _Opened:
+    home: Home
+    source: SourceRow
+    read: Read
+    measured: Measured
+
+
+@contextmanager
+def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_Opened]:
+    """Decode a file into a scratch folder and measure it. Raises what importing raises."""
+    if not path.is_file():
+        raise InvalidInput("there is no such file")
+    with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
+        home = Home(Path(scratch))
+        row = import_file(report, home.scratch, home.root, path, path.name, 0).source
+        reader = FileReader(home, {row.id: row.channels})
+        yield _Opened(home, row, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
+        reader.close()
+
+
+def find_sound(path: Path, recipe: Recipe | None) -> dict[str, Any]:
+    """Return what is found in a file, in its own frames: spans with rooms, sounds without."""
+    with _opened(path) as opened:
+        settings = recipe or propose(opened.source.floors.floor)
+        found = _find(opened, settings)
+        floor = opened.source.floors.floor
+        return {
+            "file": str(path),
+            "sample_rate_hz": opened.source.rate_hz,
+            "frames": opened.source.frames,
+            "spans": found.spans.tolist(),
+            "sounds": found.sounds.tolist(),
+            "floor_db": round(floor.level_db, 2),
+            "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
+        }
+
+
+def find_onset(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
+    """Return where a one-shot speaks and is over, in its own frames, with the confidence and its reason."""
+    with _opened(path) as opened:
+        source = opened.source
+        hit = find_hit(opened.read(0, source.frames), source.rate_hz, recipe or HitRecipe())
+        return _hit_row(path, source, hit)
+
+
+def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe | None = None) -> list[dict[str, Any]]:
+    """Return the same for files that are microphones of shared hits: one onset and one end a set, by the file's name.
+
+    Raises
+    ------
+    InvalidInput
+        If the pattern is wrong, or what sets two files apart cannot be explained.
+    """
+    rows: dict[Path, dict[str, Any]] = {}
+    sets: dict[str, list[Path]] = {}
+    for path in paths:
+        strike = read_name(display_name(path.name), pattern)
+        sets.setdefault(path.stem if strike is None else repr(strike.hit), []).append(path)
+    for members in sets.values():
+        with ExitStack() as stack:
+            opened = [stack.enter_context(_opened(path)) for path in members]
+            heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz) for o in opened]
+            found = find_in_set(heard, recipe or HitRecipe())
+            for path, one, hit, lag in zip(members, opened, found.hits, found.lags_s, strict=True):
+                row = _hit_row(path, one.source, hit)
+                rows[path] = row | {"lag_s": round(lag, 7), "decided_by": str(members[found.decided_by])}
+    return [rows[path] for path in paths]
+
+
+def find_all_hits(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
+    """Return every hit of a take, in its own frames."""
+    with _opened(path) as opened:
+        source = opened.source
+        take = measure_take(opened.read, source.frames, source.rate_hz)
+        found = find_hits(take, recipe or HitRecipe(many=True))
+        return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in found.hits]}
+
+
+def find_loops(path: Path, near: tuple[int, int] | None) -> dict[str, Any]:
+    """Return the candidates for a seamless loop, the best first, in the file's own frames."""
+    with _opened(path) as opened:
+        source = opened.source
+        candidates = find_seams(opened.read(0, source.frames), source.rate_hz, near=near)
+        rows = [
+            {
+                "start_frame": seam.start_frame,
+                "end_frame": seam.end_frame,
+                "crossfade_frames": seam.crossfade_frames,
+                "score": round(seam.score, 3),
+            }
+            for seam in candidates
+        ]
+        return {"file": str(path), "sample_rate_hz": source.rate_hz, "loops": rows}
+
+
+def _hit_row(path: Path, source: SourceRow, hit: Hit) -> dict[str, Any]:
+    return {
+        "file": str(path),
+        "sample_rate_hz": source.rate_hz,
+        "onset_frame": hit.onset_frame,
+        "end_frame": hit.end_frame,
+        "confidence": round(hit.confidence, 2),
+        "reason": hit.reason,
+    }
+
+
+def check_file(path: Path) -> dict[str, Any]:
+    """Return the verdicts of a file's own head and tail; beyond them there is nothing."""
+    with _opened(path) as opened:
+        source = opened.source
+        found = _find(opened, propose(source.floors.floor))
+        first = int(found.sounds[0, 0]) if len(found.sounds) else None
+        last = int(found.sounds[-1, 1]) if len(found.sounds) else None
+        edges = (
+            Edge("head", 0, first, None, False, source.frames, 0),
+            Edge("tail", source.frames, last, None, False, source.frames, 0),
+        )
+        verdicts = [
+            asdict(verdict)
+            for edge in edges
+            for verdict in edge_verdicts(opened.read, edge, rate_hz=source.rate_hz, floors=source.floors.bands)
+        ]
+        return {
+            "file": str(path),
+            "sample_rate_hz": source.rate_hz,
+            "frames": source.frames,
+            "notes": list(source.notes),
+            "verdicts": verdicts,
+        }
+
+
+def clean_request(kind: str, whole: bool, pattern: str | None) -> Request:
+    """Return a request to send as the shell asks for it."""
+    default = "{source} clean" if whole else "{source} {number:2}"
+    return Request(kind=cast(FileKind, kind), what="one" if whole else "each_clip", pattern=pattern or default)
+
+
+def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, request: Request) -> list[str]:
+    """Find, shape and write one file; return the names of what was written.
+
+    Raises
+    ------
+    InvalidInput
+        If nothing is found, or a name is there already: nothing is written over.
+    """
+    with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
+        settings = recipe or propose(opened.source.floors.floor)
+        job = _treated(opened, path, settings)
+        pieces = files_to_send(job, "each_clip" if request.what == "one_shots" else request.what)
+        made = file_names(job, pieces, request)
+        if taken := [name.name for name in made if name.collides or (folder / name.name).exists()]:
+            raise InvalidInput(
+                f"“{taken[0]}” is already there, or occurs twice in this batch; choose another --pattern or --to"
+            )
+        to_write = [name.name for name in made]
+        export_files(
+            lambda part, doing: report(0.4 + 0.6 * part, doing),
+            opened.home.scratch,
+            opened.home.root,
+            job,
+            request,
+            to_write,
+            "out",
+        )
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in to_write:
+            part = folder / f".{name}.part"
+            shutil.move(opened.home.exports / "out" / name, part)
+            part.rename(folder / name)
+        return to_write
+
+
+def _find(opened: _Opened, recipe: Recipe) -> Found:
+    return find(opened.read, opened.measured, recipe, head_frame=0, tail_frame=opened.source.frames)
+
+
+def _treated(opened: _Opened, path: Path, recipe: Recipe) -> Job:
+    row = opened.source
+    use = SourceUse(row.id, display_name(path.name), row.rate_hz, row.channels, row.frames)
+    job = add_source(Job(use.name), use).job
+    sounds = as_sounds(_find(opened, recipe), row.floors.floor, recipe)
+    fade_for = automatic_fades(opened.read, recipe, rate_hz=row.rate_hz)
+    return apply_treatment(job, next(iter(job.clips)), sounds, recipe, Treatment(), fade_for=fade_for).job

@@ -1,0 +1,147 @@
+"""Long work as a user sees it: a row with a state and progress, that can be cancelled and started again."""
+
+from __future__ import annotations
+
+import logging
+import shutil
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import CancelledError
+from typing import Any, TypeVar
+
+from wemble.actions.events import event, refused
+from wemble.actions.library import Library, new_id
+from wemble.actions.work.executor import WorkFuture
+from wemble.errors import Cancelled, InvalidInput, Unavailable, WembleError, WorkFailed
+from wemble.store import records
+
+_WRITE_EVERY_S = 0.25
+_RETRY_S = (0.5, 1.0, 2.0, 4.0, *([10.0] * 30))
+"""A database that cannot be written to just now is tried again for about five minutes."""
+log = logging.getLogger(__name__)
+T = TypeVar("T")
+
+
+def start_task(
+    library: Library,
+    job_id: str,
+    kind: records.TaskKind,
+    title: str,
+    request: dict[str, Any],
+    function: Callable[..., Any],
+    args: tuple[Any, ...],
+    when_done: Callable[[Any], dict[str, Any]],
+    *,
+    in_turn: bool = False,
+) -> str:
+    """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
+
+    ``work`` is a scratch folder of its own: whatever is left in it when the task is over, however it ended, goes with
+    it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
+    """
+    task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
+    with library.database.write() as db:
+        records.add_task(db, task)
+    written: float | None = None  # what is through in a moment needs no progress
+
+    def progress(part: float, doing: str) -> None:
+        nonlocal written
+        now = time.monotonic()
+        written = now if written is None else written
+        if now - written >= _WRITE_EVERY_S:
+            written = now
+            _update(library, task.id, "running", progress=part, doing=doing)
+
+    work = library.home.scratch / task.id
+    work.mkdir()
+    future = library.pool.submit_reporting(function, (work, *args), progress)
+    library.running[task.id] = future
+    # Last of all: a turn that is taken must be given on, or whoever comes next waits for ever.
+    before, turn = library.turns.take(job_id) if in_turn else (None, threading.Event())
+
+    def done(result: Any) -> dict[str, Any]:
+        if before is not None:
+            before.wait()
+        return when_done(result)
+
+    threading.Thread(target=_finish, args=(library, task, future, done, turn), daemon=True).start()
+    return task.id
+
+
+def cancel_task(library: Library, task_id: str) -> None:
+    """Stop a task. Raises `InvalidInput` if it is over already."""
+    future: WorkFuture | None = library.running.get(task_id)
+    if future is None or not future.cancel():
+        raise InvalidInput("this has already finished; there is nothing to stop")
+
+
+def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> records.TaskRow:
+    """Wait until a task is over and return it."""
+    deadline = time.monotonic() + timeout_s
+    while time.monotonic() < deadline:
+        with library.database.read() as db:
+            task = records.get_task(db, task_id)
+        if task.state not in ("waiting", "running"):
+            return task
+        time.sleep(0.02)
+    raise WorkFailed("this takes longer than expected; look again later")
+
+
+def _finish(
+    library: Library,
+    task: records.TaskRow,
+    future: WorkFuture,
+    when_done: Callable[[Any], dict[str, Any]],
+    turn: threading.Event,
+) -> None:
+    try:
+        state, fields = _outcome(task.id, future, when_done)
+        library.running.pop(task.id, None)
+        shutil.rmtree(library.home.scratch / task.id, ignore_errors=True)
+        _until_written(lambda: _update(library, task.id, state, **fields))
+        _log_outcome(library, task, state, fields)
+    finally:
+        turn.set()
+
+
+def _until_written(write: Callable[[], T]) -> T:
+    """Do what writes to the database, again while that is not to be had: work that is done is not lost for it."""
+    for wait_s in _RETRY_S:
+        try:
+            return write()
+        except Unavailable:
+            time.sleep(wait_s)
+    return write()
+
+
+def _log_outcome(library: Library, task: records.TaskRow, state: records.TaskState, fields: dict[str, Any]) -> None:
+    seconds = round(library.now() - task.created_at, 2)
+    about = {"kind": task.kind, "job": task.job_id, "task": task.id, "title": task.title, "seconds": seconds}
+    if state == "done":
+        event("done", **about)
+    else:
+        refused(state, **about, why=(fields.get("error") or {}).get("message", ""))
+
+
+def _outcome(
+    task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]
+) -> tuple[records.TaskState, dict[str, Any]]:
+    try:
+        result = future.result()
+        return "done", {"progress": 1.0, "result": _until_written(lambda: when_done(result))}
+    except Cancelled as error:
+        return "cancelled", {"error": {"code": error.code, "message": error.message}}
+    except CancelledError:
+        return "cancelled", {"error": {"code": "cancelled", "message": "stopped before it started"}}
+    except WembleError as error:
+        return "failed", {"error": {"code": error.code, "message": error.message}}
+    except Exception as error:
+        log.exception("task %s", task_id)
+        return "failed", {"error": {"code": "bug", "message": f"it failed: {error}"}}
+
+
+def _update(library: Library, task_id: str, state: records.TaskState, **fields: Any) -> None:
+    with library.database.write() as db:
+        records.update_task(db, task_id, state=state, **fields)

@@ -1,0 +1,144 @@
+"""``wemble check``, ``clean`` and ``kit``: files in, a verdict or clean files out."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import get_args
+
+import click
+
+from wemble.cli.options import FILES, FINDINGS, HIT_RECIPE, HOME, JSON, SOME_FAILED, report_failure, saved_recipe
+from wemble.core.deliver.kinds import FileKind, MapKind
+from wemble.errors import WembleError
+
+
+@click.command()
+@FILES
+@JSON
+def check(files: tuple[Path, ...], as_json: bool) -> None:
+    """Check the head and the tail of files: clicks, cut tails, clipped speech, air. Exit status 1 if anything is found.
+
+    Example: wemble check out/*.wav
+    """
+    from wemble.actions.shell import files as shell
+
+    failed = doubtful = False
+    for path in files:
+        try:
+            checked = shell.check_file(path)
+        except WembleError as error:
+            failed = report_failure(path, error)
+            continue
+        doubts = [v for v in checked["verdicts"] if v["state"] != "fine"]
+        doubtful = doubtful or bool(doubts)
+        if as_json:
+            click.echo(json.dumps(checked))
+        else:
+            click.echo(f"{path}: {'clean' if not doubts else '; '.join(v['side'] + ': ' + v['text'] for v in doubts)}")
+    sys.exit(SOME_FAILED if failed else FINDINGS if doubtful else 0)
+
+
+@click.command()
+@FILES
+@HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
+@click.option(
+    "--to", "folder", required=True, type=click.Path(path_type=Path), help="Where the files go; made if need be."
+)
+@click.option("--kind", type=click.Choice(get_args(FileKind)), default="wav_24", show_default=True)
+@click.option("--whole", is_flag=True, help="One file for each source instead of one for each phrase.")
+@click.option("--pattern", default=None, help="Names, such as '{source} {number:2}'.")
+def clean(
+    files: tuple[Path, ...],
+    home: Path | None,
+    recipe_name: str | None,
+    folder: Path,
+    kind: str,
+    whole: bool,
+    pattern: str | None,
+) -> None:
+    """Find, shape and write in one go. Nothing that is there is written over.
+
+    Example: wemble clean take.wav --recipe booth --to phrases/
+    """
+    from wemble.actions.recipes import named
+    from wemble.actions.shell import files as shell
+
+    recipe = saved_recipe(home, recipe_name, named)
+    request = shell.clean_request(kind, whole, pattern)
+    failed = False
+    for path in files:
+        with click.progressbar(length=1000, label=path.name, file=sys.stderr) as bar:
+
+            def report(part: float, doing: str, bar=bar) -> None:  # type: ignore[no-untyped-def]
+                bar.update(max(round(part * 1000) - bar.pos, 0))
+
+            try:
+                written = shell.clean(report, path, recipe, folder, request)
+            except WembleError as error:
+                failed = report_failure(path, error)
+                continue
+            bar.update(1000 - bar.pos)
+        for name in written:
+            click.echo(str(folder / name))
+    sys.exit(SOME_FAILED if failed else 0)
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("--to", "to", required=True, type=click.Path(path_type=Path), help="Folder for what is made.")
+@click.option("--names", "pattern", help="How files are named; without it, as most of them seem to be.")
+@click.option("--name", "naming", default="{clip}", show_default=True, help="How to name what is written.")
+@click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
+@click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
+@click.option(
+    "--ceiling-db", default=-1.0, show_default=True, help="Turn what is hotter down to this, bring nothing up."
+)
+@click.option("--soften-ms", type=click.Choice(["0", "1", "5", "20", "80"]), default="0", show_default=True)
+@click.option("--map", "with_map", type=click.Choice(["none", "cut", "offset"]), default="cut", show_default=True)
+@HIT_RECIPE
+@HOME
+def kit(
+    folder: Path,
+    to: Path,
+    pattern: str | None,
+    naming: str,
+    start_db: float,
+    within_ms: float,
+    ceiling_db: float,
+    soften_ms: str,
+    with_map: MapKind,
+    recipe_name: str | None,
+    home: Path | None,
+) -> None:
+    """Make a kit of a folder of rough one-shots: names, mic sets, heads, tails, hot ones down, a map and a report.
+
+    Example: wemble kit recorded/ --to kit/ --names "{name}_{note}_{strength}_{mic}"
+    """
+    from wemble.actions.delivery.export import Request
+    from wemble.actions.recipes import named_for_hits
+    from wemble.actions.shell.kit import KitWanted, audio_files, make_kit
+    from wemble.core.edges.recipe import HitRecipe
+
+    wanted = KitWanted(
+        pattern=pattern,
+        recipe=saved_recipe(home, recipe_name, named_for_hits)
+        or HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
+        ceiling_db=ceiling_db,
+        soften_ms=float(soften_ms),
+        send=Request(kind="as_source", what="one_shots", pattern=naming, with_map=with_map),
+    )
+    files = audio_files(folder)
+    with click.progressbar(length=1000, label=f"{len(files)} files", file=sys.stderr) as bar:
+        made = make_kit(lambda part, doing: bar.update(max(round(part * 1000) - bar.pos, 0)), files, to, wanted)
+        bar.update(1000 - bar.pos)
+    for path, why in made.failed:
+        click.echo(f"{path}: {why}", err=True)
+    for note in made.notes:
+        click.echo(note)
+    if made.missing:
+        click.echo(f"missing from the grid: {', '.join(made.missing)}")
+    click.echo(f"{len(made.written)} files in {to}; {made.doubtful} hits to look at, see report.csv")
+    sys.exit(SOME_FAILED if made.failed else FINDINGS if made.doubtful else 0)

@@ -1,0 +1,176 @@
+"""``wemble find``: the edges in files, without touching any library."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from wemble.cli.options import FILES, HIT_RECIPE, HOME, JSON, SOME_FAILED, report_failure, saved_recipe
+from wemble.errors import InvalidInput, WembleError
+
+
+@click.group()
+def find() -> None:
+    """Find the edges in files, without touching any library."""
+
+
+@find.command("sound")
+@FILES
+@HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
+@JSON
+def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | None, as_json: bool) -> None:
+    """Find sound and silence. Spans have rooms, sounds have none; both in frames of the file.
+
+    Example: wemble find sound take.wav --json
+    """
+    from wemble.actions.recipes import named
+    from wemble.actions.shell import files as shell
+
+    recipe = saved_recipe(home, recipe_name, named)
+    failed = False
+    for path in files:
+        try:
+            found = shell.find_sound(path, recipe)
+        except WembleError as error:
+            failed = report_failure(path, error)
+            continue
+        if as_json:
+            click.echo(json.dumps(found))
+            continue
+        click.echo(
+            f"{path}: {len(found['spans'])} sounds, floor {found['floor_db']} dB, threshold {found['threshold_db']} dB"
+        )
+        for start, end in found["spans"]:
+            click.echo(f"  {start / found['sample_rate_hz']:10.4f} s  to {end / found['sample_rate_hz']:10.4f} s")
+    sys.exit(SOME_FAILED if failed else 0)
+
+
+@find.command("onset")
+@FILES
+@click.option(
+    "--mic-set", "pattern", help="How files are named, such as {name}_{strength}_{mic}: one hit's are cut alike."
+)
+@click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
+@click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
+@click.option("--over-floor-db", default=3.0, show_default=True, help="It is over so many dB above the floor.")
+@HIT_RECIPE
+@HOME
+@JSON
+def find_onset(
+    files: tuple[Path, ...],
+    pattern: str | None,
+    start_db: float,
+    within_ms: float,
+    over_floor_db: float,
+    recipe_name: str | None,
+    home: Path | None,
+    as_json: bool,
+) -> None:
+    """Find where one-shots speak and where they are over, in frames of the file, without rooms.
+
+    Example: wemble find onset kit/*.wav --mic-set "{name}_{strength}_{mic}" --json
+    """
+    from wemble.actions.recipes import named_for_hits
+    from wemble.actions.shell import files as shell
+    from wemble.core.edges.recipe import HitRecipe
+
+    recipe = saved_recipe(home, recipe_name, named_for_hits) or HitRecipe(
+        start_under_peak_db=start_db, within_ms=within_ms, over_floor_db=over_floor_db
+    )
+    if pattern is not None:
+        _each([files], lambda paths: shell.find_onsets_of_sets(paths, pattern, recipe), as_json, _onset_line)
+    _each(files, lambda path: [shell.find_onset(path, recipe)], as_json, _onset_line)
+
+
+def _onset_line(row: dict[str, Any]) -> str:
+    rate = row["sample_rate_hz"]
+    sure = f"{row['confidence']:.2f} {row['reason']}"
+    return f"{row['file']}: {row['onset_frame'] / rate:.5f} s to {row['end_frame'] / rate:.4f} s, {sure}"
+
+
+@find.command("hits")
+@FILES
+@click.option("--shortest-gap-ms", default=80.0, show_default=True, help="Two hits closer than this are one.")
+@click.option("--softest-db", default=22.0, show_default=True, help="What lies further under the loudest is no hit.")
+@HIT_RECIPE
+@HOME
+@JSON
+def find_hits(
+    files: tuple[Path, ...],
+    shortest_gap_ms: float,
+    softest_db: float,
+    recipe_name: str | None,
+    home: Path | None,
+    as_json: bool,
+) -> None:
+    """Find every hit of a take, also one that falls into the ring-out of another.
+
+    Example: wemble find hits toms.wav --json
+    """
+    from wemble.actions.recipes import named_for_hits
+    from wemble.actions.shell import files as shell
+    from wemble.core.edges.recipe import HitRecipe
+
+    recipe = saved_recipe(home, recipe_name, named_for_hits) or HitRecipe(
+        shortest_gap_ms=shortest_gap_ms, softest_under_peak_db=softest_db, many=True
+    )
+    _each(files, lambda path: [shell.find_all_hits(path, recipe)], as_json, _hits_text)
+
+
+def _hits_text(row: dict[str, Any]) -> str:
+    rate = row["sample_rate_hz"]
+    lines = [f"  {hit['onset_frame'] / rate:10.4f} s  to {hit['end_frame'] / rate:10.4f} s" for hit in row["hits"]]
+    return "\n".join([f"{row['file']}: {len(row['hits'])} hits", *lines])
+
+
+@find.command("loop")
+@FILES
+@click.option("--near", help="About where, as START,END in frames; without it, behind the attack.")
+@JSON
+def find_loop(files: tuple[Path, ...], near: str | None, as_json: bool) -> None:
+    """Find seamless loops, the best first: start, end, crossfade before the end. A score under 1 is not heard.
+
+    Example: wemble find loop pad.wav --near 48000,144000 --json
+    """
+    from wemble.actions.shell import files as shell
+
+    asked = None if near is None else _span(near)
+    _each(files, lambda path: [shell.find_loops(path, asked)], as_json, _loops_text)
+
+
+def _loops_text(row: dict[str, Any]) -> str:
+    lines = [
+        f"  {loop['start_frame']:>10} to {loop['end_frame']:>10}, crossfade {loop['crossfade_frames']}, score {loop['score']}"
+        for loop in row["loops"]
+    ]
+    return "\n".join([f"{row['file']}: {len(row['loops'])} loops", *lines])
+
+
+def _span(text: str) -> tuple[int, int]:
+    start, _, end = text.partition(",")
+    if not (start.strip().isdigit() and end.strip().isdigit()):
+        raise InvalidInput(f"--near takes START,END in frames, such as 48000,144000; got {text!r}")
+    return int(start), int(end)
+
+
+def _each(
+    things: Iterable[Any],
+    find: Callable[[Any], list[dict[str, Any]]],
+    as_json: bool,
+    text: Callable[[dict[str, Any]], str],
+) -> None:
+    """Print what is found in each, tell of those that fail, and leave with the exit status for both."""
+    failed = False
+    for thing in things:
+        try:
+            for row in find(thing):
+                click.echo(json.dumps(row) if as_json else text(row))
+        except WembleError as error:
+            failed = report_failure(thing if isinstance(thing, Path) else Path(", ".join(map(str, thing))), error)
+    sys.exit(SOME_FAILED if failed else 0)

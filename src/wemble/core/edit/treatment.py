@@ -1,0 +1,320 @@
+"""A finding carried out on the job, with clips, fades, gains and joins alone.
+
+Finding again starts from the finding's original span: its clips are taken away, time that was closed up is opened
+again, and the pieces are laid anew. A clip whose sound is found again keeps its id, name and gain; an edge that a
+hand corrected keeps its place and its fade.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, Side, SourceUse, set_clips
+from wemble.core.edit.placement import to_job_frames
+from wemble.core.edit.quiet_layout import Layout, Span, lay_out
+from wemble.errors import InvalidInput
+
+FadeFor = Callable[[Side, int, int], int]
+"""(side, edge frame, frame where the sound begins or ends) -> length of an automatic fade, in source frames."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sounds:
+    """What a search found in a source: spans with rooms and sounds without, one for one, in order.
+
+    ``sure`` says of each sound how confident its onset is, and why; it is empty where nobody asked.
+    """
+
+    spans: tuple[Span, ...]
+    sounds: tuple[Span, ...]
+    floor_db: float = 0.0
+    threshold_db: float = 0.0
+    sure: tuple[tuple[float, str], ...] = ()
+
+
+def base_of(job: Job, target_id: str) -> Finding | Clip:
+    """Return the finding or the clip that a search is about. Raises `NotFound`."""
+    return job.findings[target_id] if target_id in job.findings else job.clip(target_id)
+
+
+def targets(job: Job) -> list[str]:
+    """Return all that can be searched: findings, and clips that came from none, in time order."""
+    loose = [c for c in job.clips.values() if c.finding_id is None and job.source(c.source_id).derived_from is None]
+    everything: list[Finding | Clip] = [*job.findings.values(), *loose]
+    return [target.id for target in sorted(everything, key=lambda t: (t.origin_frame + t.head_frame, t.id))]
+
+
+def apply_treatment(
+    job: Job,
+    target_id: str,
+    found: Sounds,
+    recipe: Recipe | HitRecipe,
+    treatment: Treatment,
+    *,
+    fade_for: FadeFor,
+    tone: SourceUse | None = None,
+) -> Edited:
+    """Carry out a finding on a clip, or anew on an earlier finding.
+
+    Raises
+    ------
+    InvalidInput
+        If nothing was found, or room tone is asked for and there is none to be had.
+    """
+    if not found.sounds:
+        raise InvalidInput("no sound is louder than the threshold; lower it")
+    if treatment.kind == "room_tone" and tone is None:
+        raise InvalidInput("there is no clean quiet to make room tone from; half a second without sound is needed")
+    job, finding, earlier = _cleared(job, target_id)
+    spans = _corrected_spans(finding, found)
+    layout = lay_out(job, finding, spans, found.sounds, treatment, tone)
+    finding = replace(
+        finding,
+        recipe=recipe,
+        treatment=treatment,
+        floor_db=found.floor_db,
+        threshold_db=found.threshold_db,
+        closed=tuple(layout.closed),
+    )
+    if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
+        earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
+    placed = _placed(job, finding, layout, earlier, fade_for, tone)
+    return Edited(_sure(placed.job, finding.id, found), placed.notes) if found.sure else placed
+
+
+def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
+    """Return the job with what is known of its onset on every clip of a finding that has one."""
+    known = {start: sure for (start, _), sure in zip(found.sounds, found.sure, strict=True)}
+    clips = [c for c in job.clips.values() if c.finding_id == finding_id and c.sound_start_frame in known]
+    return set_clips(
+        job,
+        *(
+            replace(clip, confidence=confidence, reason=reason)
+            for clip in clips
+            for confidence, reason in [known[clip.sound_start_frame or 0]]
+        ),
+    )
+
+
+def reverted(job: Job, finding_id: str) -> Job:
+    """Return the job with one clip in the place of all that a finding made of its span."""
+    cleared, finding, _ = _cleared(job, finding_id)
+    whole = Clip(
+        f"before {finding.id}", finding.lane_id, finding.source_id, finding.name, finding.head_frame,
+        finding.tail_frame, finding.origin_frame,
+    )  # fmt: skip
+    return replace(cleared, clips={**cleared.clips, whole.id: whole})
+
+
+def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
+    """Return the job without the target's clips and closed time, its finding, and the clips that were there."""
+    base = base_of(job, target_id)
+    if isinstance(base, Clip):
+        finding = Finding(
+            f"f{job.next_number}", base.lane_id, base.source_id, base.name, base.head_frame, base.tail_frame,
+            base.origin_frame, Recipe(), Treatment(), 0.0, 0.0,
+        )  # fmt: skip
+        job = replace(job, next_number=job.next_number + 1)
+        earlier = [base]
+    else:
+        finding = base
+        earlier = [clip for clip in job.clips.values() if clip.finding_id == base.id]
+    gone = {clip.id for clip in earlier}
+    kept = {key: clip for key, clip in job.clips.items() if key not in gone}
+    joins = {k: j for k, j in job.joins.items() if not {j.left_clip_id, j.right_clip_id} & gone}
+    if finding.closed:
+        kept = {key: _moved(job, clip, finding.closed, +1) for key, clip in kept.items()}
+    return replace(job, clips=kept, joins=joins), finding, earlier
+
+
+def _corrected_spans(finding: Finding, found: Sounds) -> list[Span]:
+    """Return the spans with corrected edges in place, still in order and apart."""
+    spans: list[Span] = []
+    for (head, tail), sound in zip(found.spans, found.sounds, strict=True):
+        head = _edge(finding, "head", sound, head)
+        tail = _edge(finding, "tail", sound, tail)
+        head = max(head, spans[-1][1] if spans else finding.head_frame)
+        spans.append((head, max(min(tail, finding.tail_frame), head + 1)))
+    return spans
+
+
+def _edge(finding: Finding, side: Side, sound: Span, otherwise: int) -> int:
+    correction = _correction(finding, side, sound)
+    return otherwise if correction is None or correction.edge_frame is None else correction.edge_frame
+
+
+def _correction(finding: Finding, side: Side, sound: Span) -> Correction | None:
+    """Return the correction of this edge: the outer edges of a sound are those of what it was corrected as."""
+    near = [
+        c
+        for c in finding.corrections
+        if c.side == side and c.sound_start_frame < sound[1] and sound[0] < c.sound_end_frame
+    ]
+    return (min if side == "head" else max)(near, key=lambda c: c.sound_start_frame) if near else None
+
+
+def _placed(
+    job: Job,
+    finding: Finding,
+    layout: Layout,
+    earlier: list[Clip],
+    fade_for: FadeFor,
+    tone: SourceUse | None,
+) -> Edited:
+    """Turn pieces into clips with fades and joins, and put everything on the lane."""
+    others = job.clips
+    if finding.closed:
+        others = {key: _moved(job, clip, finding.closed, -1) for key, clip in job.clips.items()}
+    number = job.next_number
+    again = _Recognised(earlier)
+    clips: list[Clip] = []
+    counter = 0
+    for at, piece in enumerate(layout.pieces):
+        known = again.take(piece.sound)
+        counter += piece.sound is not None
+        label = f"{finding.name} {counter}" if piece.sound is not None else f"{finding.name}, quiet"
+        clip = Clip(
+            id=known.id if known else f"c{number}",
+            lane_id=finding.lane_id,
+            source_id=piece.source_id,
+            name=known.name if known else label,
+            head_frame=piece.head,
+            tail_frame=piece.tail,
+            origin_frame=piece.origin,
+            gain_db=known.gain_db if known else piece.gain_db,
+            finding_id=finding.id,
+            sound_start_frame=piece.sound[0] if piece.sound else None,
+            sound_end_frame=piece.sound[1] if piece.sound else None,
+            strike=known.strike if known else None,
+            set_id=known.set_id if known else None,
+        )
+        number += known is None
+        crossed = (at in layout.crossed, at + 1 in layout.crossed)
+        clips.append(_faded(clip, finding, crossed, fade_for))
+    clips = _with_earlier_outer_fades(clips, earlier)
+    joins, number = _joins(job, finding, clips, layout.crossed, number)
+    sources = {**job.sources, tone.id: tone} if tone is not None else job.sources
+    placed = {**others, **{clip.id: clip for clip in clips}}
+    return Edited(
+        replace(
+            job,
+            next_number=number,
+            sources=sources,
+            clips=placed,
+            joins={**job.joins, **joins},
+            findings={**job.findings, finding.id: finding},
+        ),
+        _fade_notes(clips, finding),
+    )
+
+
+def _with_earlier_outer_fades(clips: list[Clip], earlier: list[Clip]) -> list[Clip]:
+    """Return the clips with a fade of one's own on an outer edge that stays where it was."""
+    for old in earlier:
+        for at, clip in enumerate(clips):
+            if old.fade_in and old.fade_in.origin == "own" and clip.head_frame == old.head_frame:
+                clips[at] = clip = replace(clip, fade_in=_fitting(old.fade_in, clip))
+            if old.fade_out and old.fade_out.origin == "own" and clip.tail_frame == old.tail_frame:
+                clips[at] = replace(clip, fade_out=_fitting(old.fade_out, clip))
+    return clips
+
+
+def _fitting(fade: Fade, clip: Clip) -> Fade:
+    return replace(fade, length_frames=max(min(fade.length_frames, clip.frames // 2), 1))
+
+
+class _Recognised:
+    """The clips of an earlier finding, handed out to the sounds that are found again."""
+
+    def __init__(self, earlier: list[Clip]):
+        self._left = [clip for clip in earlier if clip.sound_start_frame is not None]
+
+    def take(self, sound: Span | None) -> Clip | None:
+        """Return the earlier clip that shares most with a sound, once."""
+        if sound is None:
+            return None
+        best = max(self._left, key=lambda clip: _shared(clip, sound), default=None)
+        if best is None or _shared(best, sound) <= 0:
+            return None
+        self._left.remove(best)
+        return best
+
+
+def _shared(clip: Clip, sound: Span) -> int:
+    assert clip.sound_start_frame is not None and clip.sound_end_frame is not None
+    return min(clip.sound_end_frame, sound[1]) - max(clip.sound_start_frame, sound[0])
+
+
+def _faded(clip: Clip, finding: Finding, crossed: tuple[bool, bool], fade_for: FadeFor) -> Clip:
+    """Return a clip with a fade on each edge that is no join: the hand's own, else an automatic one."""
+    if finding.treatment.kind == "split":
+        return clip
+    sound = (clip.sound_start_frame, clip.sound_end_frame)
+    fade_in = None if crossed[0] else _fade(clip, finding, "head", clip.head_frame, sound[0], fade_for)
+    fade_out = None if crossed[1] else _fade(clip, finding, "tail", clip.tail_frame, sound[1], fade_for)
+    if fade_in and fade_out and fade_in.length_frames + fade_out.length_frames > clip.frames:
+        half = clip.frames // 2
+        fade_in = replace(fade_in, length_frames=min(fade_in.length_frames, half)) if half else None
+        fade_out = replace(fade_out, length_frames=min(fade_out.length_frames, half)) if half else None
+    return replace(clip, fade_in=fade_in, fade_out=fade_out)
+
+
+def _fade(
+    clip: Clip, finding: Finding, side: Side, edge: int, sound_edge: int | None, fade_for: FadeFor
+) -> Fade | None:
+    if clip.sound_start_frame is not None and clip.sound_end_frame is not None:
+        corrected = _correction(finding, side, (clip.sound_start_frame, clip.sound_end_frame))
+        if corrected is not None and corrected.fade is not None:
+            return replace(corrected.fade, length_frames=min(corrected.fade.length_frames, clip.frames))
+        if corrected is not None and corrected.fade_removed:
+            return None
+    if sound_edge is None and edge in (finding.head_frame, finding.tail_frame):
+        return None  # not a new edge: it was the recording's own
+    inner = sound_edge if sound_edge is not None else (clip.tail_frame if side == "head" else clip.head_frame)
+    length = min(fade_for(side, edge, inner), clip.frames)
+    return Fade(length, finding.recipe.fade_shape) if length > 0 else None
+
+
+def _joins(
+    job: Job, finding: Finding, clips: list[Clip], crossed: set[int], number: int
+) -> tuple[dict[str, Join], int]:
+    length = round(finding.recipe.fade_ms * job.rate_hz / 1000.0)
+    joins: dict[str, Join] = {}
+    for at in sorted(crossed) if length else ():
+        left, right = clips[at - 1], clips[at]
+        continues = left.source_id == right.source_id and left.origin_frame == right.origin_frame
+        join = Join(f"j{number}", left.id, right.id, length, "equal_gain" if continues else "equal_power")
+        joins[join.id] = join
+        number += 1
+    return joins, number
+
+
+def _fade_notes(clips: list[Clip], finding: Finding) -> tuple[str, ...]:
+    """Say how many automatic fades are shorter than asked because the sound is near."""
+    sides = [(clip.fade_in, clip.sound_start_frame, clip.head_frame, -1) for clip in clips] + [
+        (clip.fade_out, clip.sound_end_frame, clip.tail_frame, +1) for clip in clips
+    ]
+    short = 0
+    for fade, sound_edge, edge, direction in sides:
+        if sound_edge is None or (fade is not None and fade.origin == "own"):
+            continue
+        room = (edge - sound_edge) * direction
+        short += fade is not None and fade.length_frames == room
+    return (f"{short} {'fade is' if short == 1 else 'fades are'} shorter, to stay clear of the sound",) if short else ()
+
+
+def _moved(job: Job, clip: Clip, closed: Sequence[Span], direction: int) -> Clip:
+    """Return a clip moved along as time is closed up (−1) or opened again (+1)."""
+    if not closed:
+        return clip
+    start = clip.origin_frame + to_job_frames(
+        clip.head_frame, source_rate_hz=job.source(clip.source_id).rate_hz, job_rate_hz=job.rate_hz
+    )
+    shift = 0
+    for at, removed in closed:
+        place = at if direction > 0 else at + shift + removed
+        shift += removed if start >= place else 0
+    return replace(clip, origin_frame=clip.origin_frame + direction * shift)

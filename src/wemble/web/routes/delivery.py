@@ -1,0 +1,27 @@
+"""What would be sent, sending it, and saving a whole job."""
+
+from __future__ import annotations
+
+from wemble.actions import saved_jobs
+from wemble.actions.delivery import export
+from wemble.web import models
+from wemble.web.endpoints import endpoint
+from wemble.web.routes.blueprint import api, library
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/send/preview", body=models.SendBody, answer=models.PreviewAnswer)
+def preview(body: models.SendBody, job_id: str) -> models.PreviewAnswer:
+    """Say what would be sent."""
+    return models.PreviewAnswer(preview=export.preview(library(), body.revision, body.request))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/send", body=models.SendBody, answer=models.TaskMade)
+def send(body: models.SendBody, job_id: str) -> models.TaskMade:
+    """Start sending."""
+    return models.TaskMade(task_id=export.start_export(library(), job_id, body.revision, body.request))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/save", body=models.StepBody, answer=models.TaskMade)
+def save_job(body: models.StepBody, job_id: str) -> models.TaskMade:
+    """Start saving a job with its sources as one file."""
+    return models.TaskMade(task_id=saved_jobs.start_save(library(), job_id, body.base_revision))

@@ -1,0 +1,38 @@
+"""Long work: how far it is, stopped, started again."""
+
+from __future__ import annotations
+
+from wemble.actions import removal, restart
+from wemble.actions.work import tasks
+from wemble.store import records
+from wemble.web import models
+from wemble.web.endpoints import endpoint
+from wemble.web.routes.blueprint import api, library
+
+
+@endpoint(api, "GET", "/jobs/<job_id>/tasks", answer=models.TaskList)
+def list_tasks(job_id: str) -> models.TaskList:
+    """List a job's long work."""
+    with library().database.read() as db:
+        return models.TaskList(tasks=records.list_tasks(db, job_id))
+
+
+@endpoint(api, "POST", "/tasks/<task_id>/cancel", answer=models.Done)
+def cancel_task(task_id: str) -> models.Done:
+    """Stop a piece of long work."""
+    tasks.cancel_task(library(), task_id)
+    return models.Done()
+
+
+@endpoint(api, "DELETE", "/tasks/<task_id>", answer=models.FreedAnswer)
+def remove_delivery(task_id: str) -> models.FreedAnswer:
+    """Delete the files of a delivery."""
+    return models.FreedAnswer(
+        freed=removal.Freed(deliveries=1, freed_bytes=removal.remove_delivery(library(), task_id))
+    )
+
+
+@endpoint(api, "POST", "/tasks/<task_id>/again", answer=models.TaskMade)
+def start_again(task_id: str) -> models.TaskMade:
+    """Start interrupted work again."""
+    return models.TaskMade(task_id=restart.start_again(library(), task_id))
