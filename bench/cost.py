@@ -23,9 +23,9 @@ import pydub.silence
 import soundfile
 
 from wemble.actions.editing.edits import perform
-from wemble.actions.editing.revisions import create_job, edit_newest, open_job
 from wemble.actions.importing import import_file
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.searching import sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment

@@ -21,9 +21,9 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from tests.browser.conftest import FLAGS
 from tests.conftest import Server, phrases
 
-from wemble.actions.editing.revisions import create_job, open_job
 from wemble.actions.importing import import_file
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment

@@ -17,9 +17,9 @@ import librosa
 import numpy as np
 import soundfile
 
-from wemble.actions.editing.revisions import create_job, open_job
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import hit_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import HitRecipe

@@ -16,9 +16,9 @@ import numpy as np
 import pytest
 import soundfile
 
-from wemble.actions.editing.revisions import create_job
 from wemble.actions.importing import import_file
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job
 from wemble.actions.work.executor import WorkerPool
 from wemble.actions.work.tasks import wait_for
 from wemble.store.records import TaskRow

@@ -41,13 +41,13 @@ def main() -> None:
         page.get_by_role("link", name="Audio guide").wait_for()
         take(page, "start")
         page.get_by_role("link", name="Audio guide").click()
-        page.get_by_text("Ferry bell, crack").click()
+        page.get_by_role("option", name="Ferry bell, crack").click()
         page.get_by_role("spinbutton", name="threshold").focus()
         page.keyboard.press("Shift+ArrowUp")
         page.get_by_role("radio", name="close up to").click()
         take(page, "find")
         page.reload()
-        page.get_by_text("Ticket hall, prices").click()
+        page.get_by_role("option", name="Ticket hall, prices").click()
         page.keyboard.press("2")
         tail = page.get_by_role("region", name="tail of Ticket hall, prices")
         tail.get_by_role("combobox", name="shape of the fade at the tail").select_option("equal_power")
@@ -80,7 +80,7 @@ def walk_and_hear(page: Page) -> None:
 
 
 def booth(page: Page) -> None:
-    page.get_by_text("Ticket hall, prices").click()
+    page.get_by_role("option", name="Ticket hall, prices").click()
     page.get_by_role("button", name="booth theme").click()
     page.keyboard.press("1")
     head = page.get_by_role("region", name="head of Ticket hall, prices").locator("canvas").bounding_box()
@@ -164,7 +164,7 @@ def drums(page: Page, url: str) -> None:
     page.get_by_role("button", name="Turn down").click()
     page.get_by_text("keep their gain").wait_for()
     page.keyboard.press("4")
-    page.get_by_label("named").fill("Boatyard {name}_{strength}_{mic}")
+    page.get_by_role("textbox", name="names", exact=True).fill("Boatyard {name}_{strength}_{mic}")
     take(page, "kit")
 
 

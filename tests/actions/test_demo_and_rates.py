@@ -9,12 +9,11 @@ import pytest
 import soundfile
 from tests.conftest import phrases
 
-from wemble.actions import verdicts
-from wemble.actions.editing import revisions
-from wemble.actions.editing.revisions import create_job, open_job
+from wemble.actions import revisions, verdicts
 from wemble.actions.importing import import_file
 from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment

@@ -20,10 +20,10 @@ from wemble.actions.delivery import export
 from wemble.actions.delivery.export import Request
 from wemble.actions.editing import kit_edits
 from wemble.actions.editing.edits import perform
-from wemble.actions.editing.revisions import create_job, open_job
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.pictures import heads
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import hit_search
 from wemble.actions.shell.kit import KitWanted, audio_files, make_kit
 from wemble.actions.verdicts import verdicts

@@ -12,9 +12,9 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions import recipes, restart
+from wemble.actions import recipes, restart, revisions
 from wemble.actions.delivery import export
-from wemble.actions.editing import edits, revisions
+from wemble.actions.editing import edits
 from wemble.actions.library import Library
 from wemble.actions.searching import sound_search
 from wemble.actions.verdicts import verdicts

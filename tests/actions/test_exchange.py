@@ -17,9 +17,9 @@ from wavinfo import WavInfoReader
 from wemble.actions import saved_jobs
 from wemble.actions.delivery import export
 from wemble.actions.editing import edits
-from wemble.actions.editing.revisions import create_job, open_job
-from wemble.actions.importing import import_file
+from wemble.actions.importing import uploads
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edit.marks import place_of
 from wemble.store.records import TaskRow
@@ -141,9 +141,9 @@ def saved(library: Library, job_id: str) -> Path:
 
 def opened_from(library: Library, archive: Path) -> tuple[str, TaskRow]:
     job_id = create_job(library, "opened")
-    upload = import_file.begin_upload(library, job_id, archive.name, archive.stat().st_size)
-    import_file.add_part(library, upload.id, 0, archive.read_bytes())
-    return job_id, wait_for(library, import_file.finish_upload(library, upload.id), 60)
+    upload = uploads.begin_upload(library, job_id, archive.name, archive.stat().st_size)
+    uploads.add_part(library, upload.id, 0, archive.read_bytes())
+    return job_id, wait_for(library, uploads.finish_upload(library, upload.id), 60)
 
 
 def test_a_saved_job_is_opened_elsewhere_bit_for_bit(library: Library, bring_in: BringIn, tmp_path: Path) -> None:

@@ -12,9 +12,9 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions.editing.revisions import create_job, open_job
 from wemble.actions.importing.import_file import display_name, start_import
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.work.tasks import wait_for
 from wemble.errors import TooLarge
 from wemble.store.files import Home

@@ -20,9 +20,9 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import AXE
 from tests.conftest import RATE, Server, phrases
 
-from wemble.actions.editing.revisions import create_job
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job
 from wemble.actions.work.tasks import wait_for
 
 
@@ -42,6 +42,8 @@ def rendered(server: Server, job_id: str, start: int, frames: int) -> np.ndarray
 def open_demo(page: Page, server: Server) -> str:
     page.goto(server.url)
     page.get_by_role("link", name="Audio guide").first.click()
+    expect(page.get_by_role("listbox", name="all clips")).to_be_visible()
+    page.keyboard.press("1")  # a tab returns to the step that it was left at
     expect(page.get_by_role("heading", name="Find", exact=False)).to_be_visible()
     return page.url.rsplit("/", 1)[1]
 
@@ -335,13 +337,13 @@ def test_single_keys_can_be_switched_off_and_never_act_while_typing(page: Page, 
     job_id = open_demo(page, demo_server)
     revision = call(f"{demo_server.url}/api/jobs/{job_id}")["revision"]
     page.keyboard.press("?")
-    page.get_by_role("checkbox", name="single keys are on").uncheck()
+    page.get_by_role("checkbox", name="single-key commands").uncheck()
     page.keyboard.press("Escape")
     page.keyboard.press("d")
     page.keyboard.press("2")
     expect(page.get_by_role("complementary", name="step: find")).to_be_visible()
     page.get_by_role("button", name="help").click()
-    page.get_by_role("checkbox", name="single keys are on").check()
+    page.get_by_role("checkbox", name="single-key commands").check()
     page.keyboard.press("Escape")
     place = page.get_by_role("textbox", name="place of the head")
     place.click()

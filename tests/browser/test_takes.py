@@ -94,6 +94,7 @@ def test_lanes_with_bleed_are_cleaned_one_recipe_serves_others_and_every_edge_is
     assert list(origins) and sorted(origins, key=lambda name: origins[name]) == ["chain", "oar", "plank", "tar bucket"]
 
     page.get_by_label("what to find").select_option("sound")
+    page.get_by_role("option", name="tar bucket").click()
     page.get_by_role("radio", name="this recording").click()
     settled(page)
     for name, value in (("threshold", "-30"), ("room before", "60"), ("room after", "400")):

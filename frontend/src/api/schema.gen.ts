@@ -1326,7 +1326,7 @@ export interface components {
         };
         /**
          * Job
-         * @description One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet.
+         * @description One piece of work. ``rate_hz`` 0 means that nothing has been imported yet.
          *
          *     ``auto_fades`` says whether edges that Wemble makes get small fades by themselves.
          */

@@ -91,7 +91,7 @@ async function watched(jobId: string, key: number, taskId: string): Promise<void
   }
 }
 
-const SOUND = /\.(wav|wave|rf64|aiff?|aifc|flac|ogg|oga|opus|mp3|m4a|mp4|aac|wemble\.zip)$/i;
+const AUDIO = /\.(wav|wave|rf64|aiff?|aifc|flac|ogg|oga|opus|mp3|m4a|mp4|aac|wemble\.zip)$/i;
 
 /** Files to import, by name with numbers as numbers, and what a job of them is called: the folder's name, or the one file's. */
 export interface Gathered {
@@ -114,7 +114,7 @@ export async function droppedFiles(data: DataTransfer): Promise<Gathered> {
 async function filesOf(entry: FileSystemEntry, fromFolder: boolean): Promise<File[]> {
   if (entry.isFile) {
     const file = await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject));
-    return !fromFolder || SOUND.test(file.name) ? [file] : [];
+    return !fromFolder || AUDIO.test(file.name) ? [file] : [];
   }
   const reader = (entry as FileSystemDirectoryEntry).createReader();
   const inside: FileSystemEntry[] = [];
@@ -129,7 +129,7 @@ async function filesOf(entry: FileSystemEntry, fromFolder: boolean): Promise<Fil
 
 /** Files that a picker gave; of a picked folder only audio. */
 export function pickedFiles(list: FileList | null): Gathered {
-  const files = [...(list ?? [])].filter((file) => !file.webkitRelativePath || SOUND.test(file.name));
+  const files = [...(list ?? [])].filter((file) => !file.webkitRelativePath || AUDIO.test(file.name));
   const path = (file: File): string => file.webkitRelativePath || file.name;
   return gathered(files.sort((a, b) => byName(path(a), path(b))), files[0]?.webkitRelativePath.split("/")[0]);
 }

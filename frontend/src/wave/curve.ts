@@ -28,3 +28,6 @@ function firstOver(fade: Parameters<typeof gainAt>[0], gain: number): number {
   for (let n = 0; n < STEPS; n += 1) if (gainAt(fade, n / STEPS) >= gain) return n / STEPS;
   return 1;
 }
+
+/** The shapes of fades, by the names that a user reads. */
+export const SHAPE_NAMES: readonly (readonly [keyof typeof CURVES, string])[] = [["s", "S-curve"], ["equal_power", "equal power"], ["linear", "linear"], ["logarithmic", "logarithmic"]];

@@ -12,7 +12,7 @@ from wemble.actions import removal
 from wemble.actions.library import Library
 from wemble.store import health
 
-_PACKAGES = ("numpy", "scipy", "soundfile", "soxr", "av", "flask", "pydantic", "gunicorn")
+_PACKAGES = ("numpy", "scipy", "soundfile", "soxr", "av", "flask", "pydantic", "waitress")
 
 
 def examined(root: Path, *, check_hashes: bool, clean: bool) -> Iterator[tuple[bool, str]]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from wemble.actions.editing.revisions import edit_newest
 from wemble.actions.library import Library, new_id
+from wemble.actions.revisions import edit_newest
 from wemble.actions.verdicts import count_to_look_at
 from wemble.core.briefs import record
 from wemble.core.edit.clips import Edited, rename_job

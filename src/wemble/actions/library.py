@@ -8,12 +8,14 @@ import secrets
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from functools import partial
 from pathlib import Path
 from threading import Event, Lock
 from typing import Any, TypeVar
 
 from wemble.actions.work.executor import WorkerPool
 from wemble.core.edges.envelope import envelope
+from wemble.core.edges.refine import Read
 from wemble.core.edges.search import Measured
 from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
@@ -179,6 +181,10 @@ class Library:
             return row
 
         return self._sources.get(source_id, load)
+
+    def reads(self, source_id: str) -> Read:
+        """Return a function that reads one source at its own rate."""
+        return partial(self.reader.read, source_id, self.source(source_id).rate_hz)
 
     def source_bytes(self, source_id: str) -> int:
         """Return how much room a source takes on disk; looked up again when a copy at another rate has come."""

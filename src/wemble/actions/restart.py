@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wemble.actions import saved_jobs
 from wemble.actions.delivery import export
-from wemble.actions.importing import import_file
+from wemble.actions.importing import uploads
 from wemble.actions.library import Library
 from wemble.errors import InvalidInput
 from wemble.store import records
@@ -23,7 +23,7 @@ def start_again(library: Library, task_id: str) -> str:
     if task.state not in ("interrupted", "cancelled", "failed"):
         raise InvalidInput("this is running or done; there is nothing to restart")
     if task.kind == "import" and task.request["upload_id"]:
-        return import_file.finish_upload(library, task.request["upload_id"])
+        return uploads.finish_upload(library, task.request["upload_id"])
     if task.kind == "export":
         fields = dict(task.request)
         revision = fields.pop("revision")

@@ -6,8 +6,8 @@ import threading
 from pathlib import Path
 from typing import Any
 
-from wemble.actions.editing.revisions import edit_newest
 from wemble.actions.library import Library, new_id
+from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.deliver.names import safe_name
@@ -31,8 +31,7 @@ def start_save(library: Library, job_id: str, revision_id: int) -> str:
     args = (library.home.root, content, [row.id for row in rows], name, folder_name)
 
     def saved(_: None) -> dict[str, object]:
-        folder = library.home.exports / folder_name
-        return {"files": [name], "folder": str(folder), "folder_name": folder_name, "saved": True}
+        return {"files": [name], "folder_name": folder_name, "saved": True}
 
     request = {"save": True, "revision": revision_id}
     return start_task(library, job_id, "export", f"{job.name}, saved whole", request, save_job, args, saved)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import reads
 from wemble.core.briefs import record
 from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
 from wemble.core.check.hits import HIT_CHECKS, hit_verdicts
@@ -111,12 +110,12 @@ def _in_words(job: Job, found: Found) -> str:
 def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> list[Verdict]:
     edge = edge_of(clip, side, joined=joined, source_frames=job.source(clip.source_id).frames)
     if clip.finding_id is None and edge.outside_frames == 0:
-        return []  # the end of a recording that nobody has cut
+        return []  # the end of a recording that has not been cut
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)
         return edge_verdicts(
-            reads(library, clip.source_id),
+            library.reads(clip.source_id),
             edge,
             rate_hz=source.rate_hz,
             floors=source.floors.bands,

@@ -45,11 +45,15 @@ def check(files: tuple[Path, ...], as_json: bool) -> None:
 @HOME
 @click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
 @click.option(
-    "--to", "folder", required=True, type=click.Path(path_type=Path), help="Where the files go; made if need be."
+    "--to",
+    "folder",
+    required=True,
+    type=click.Path(path_type=Path),
+    help="Output folder; created if it does not exist.",
 )
 @click.option("--kind", type=click.Choice(get_args(FileKind)), default="wav_24", show_default=True)
-@click.option("--whole", is_flag=True, help="One file for each source instead of one for each phrase.")
-@click.option("--pattern", default=None, help="Names, such as '{source} {number:2}'.")
+@click.option("--whole", is_flag=True, help="One file per source instead of one per phrase.")
+@click.option("--pattern", default=None, help="Naming pattern, such as '{source} {number:2}'.")
 def clean(
     files: tuple[Path, ...],
     home: Path | None,
@@ -59,7 +63,7 @@ def clean(
     whole: bool,
     pattern: str | None,
 ) -> None:
-    """Find, shape and write in one go. Nothing that is there is written over.
+    """Find, shape and write in one go. Existing files are never overwritten.
 
     Example: wemble clean take.wav --recipe booth --to phrases/
     """
@@ -88,13 +92,15 @@ def clean(
 
 @click.command()
 @click.argument("folder", type=click.Path(path_type=Path))
-@click.option("--to", "to", required=True, type=click.Path(path_type=Path), help="Folder for what is made.")
-@click.option("--names", "pattern", help="How files are named; without it, as most of them seem to be.")
-@click.option("--name", "naming", default="{clip}", show_default=True, help="How to name what is written.")
-@click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
-@click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
+@click.option("--to", "to", required=True, type=click.Path(path_type=Path), help="Output folder.")
+@click.option("--names", "pattern", help="How the files are named; default: the pattern most of them follow.")
+@click.option("--name", "naming", default="{clip}", show_default=True, help="Naming pattern of the output.")
 @click.option(
-    "--ceiling-db", default=-1.0, show_default=True, help="Turn what is hotter down to this, bring nothing up."
+    "--start-db", default=40.0, show_default=True, help="Level at which a sample speaks, in dB under its own peak."
+)
+@click.option("--within-ms", default=400.0, show_default=True, help="Search limit from the start of the file.")
+@click.option(
+    "--ceiling-db", default=-1.0, show_default=True, help="Turn peaks over this down to it; nothing is turned up."
 )
 @click.option("--soften-ms", type=click.Choice(["0", "1", "5", "20", "80"]), default="0", show_default=True)
 @click.option("--map", "with_map", type=click.Choice(["none", "cut", "offset"]), default="cut", show_default=True)

@@ -25,7 +25,7 @@ def find() -> None:
 @click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each file.")
 @JSON
 def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | None, as_json: bool) -> None:
-    """Find sound and silence. Spans have rooms, sounds have none; both in frames of the file.
+    """Find sound and silence. Spans include the rooms, sounds do not; both are in frames of the file.
 
     Example: wemble find sound take.wav --json
     """
@@ -54,11 +54,15 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
 @find.command("onset")
 @FILES
 @click.option(
-    "--mic-set", "pattern", help="How files are named, such as {name}_{strength}_{mic}: one hit's are cut alike."
+    "--mic-set",
+    "pattern",
+    help="How files are named, such as {name}_{strength}_{mic}; the files of one hit are cut alike.",
 )
-@click.option("--start-db", default=40.0, show_default=True, help="A sample speaks so many dB under its own peak.")
-@click.option("--within-ms", default=400.0, show_default=True, help="Do not look further in.")
-@click.option("--over-floor-db", default=3.0, show_default=True, help="It is over so many dB above the floor.")
+@click.option(
+    "--start-db", default=40.0, show_default=True, help="Level at which a sample speaks, in dB under its own peak."
+)
+@click.option("--within-ms", default=400.0, show_default=True, help="Search limit from the start of the file.")
+@click.option("--over-floor-db", default=3.0, show_default=True, help="Level at which it ends, in dB above the floor.")
 @HIT_RECIPE
 @HOME
 @JSON
@@ -96,8 +100,10 @@ def _onset_line(row: dict[str, Any]) -> str:
 
 @find.command("hits")
 @FILES
-@click.option("--shortest-gap-ms", default=80.0, show_default=True, help="Two hits closer than this are one.")
-@click.option("--softest-db", default=22.0, show_default=True, help="What lies further under the loudest is no hit.")
+@click.option("--shortest-gap-ms", default=80.0, show_default=True, help="Hits closer than this count as one.")
+@click.option(
+    "--softest-db", default=22.0, show_default=True, help="Hits softer than this under the loudest are ignored."
+)
 @HIT_RECIPE
 @HOME
 @JSON
@@ -109,7 +115,7 @@ def find_hits(
     home: Path | None,
     as_json: bool,
 ) -> None:
-    """Find every hit of a take, also one that falls into the ring-out of another.
+    """Find every hit of a take, even one that falls into the ring-out of another.
 
     Example: wemble find hits toms.wav --json
     """
@@ -131,10 +137,10 @@ def _hits_text(row: dict[str, Any]) -> str:
 
 @find.command("loop")
 @FILES
-@click.option("--near", help="About where, as START,END in frames; without it, behind the attack.")
+@click.option("--near", help="Where to look, as START,END in frames; default: after the attack.")
 @JSON
 def find_loop(files: tuple[Path, ...], near: str | None, as_json: bool) -> None:
-    """Find seamless loops, the best first: start, end, crossfade before the end. A score under 1 is not heard.
+    """Find seamless loops, the best first: start, end, crossfade before the end. A seam with a score under 1 is inaudible.
 
     Example: wemble find loop pad.wav --near 48000,144000 --json
     """
@@ -165,7 +171,7 @@ def _each(
     as_json: bool,
     text: Callable[[dict[str, Any]], str],
 ) -> None:
-    """Print what is found in each, tell of those that fail, and leave with the exit status for both."""
+    """Print what is found in each, report those that fail, and exit with the status for both."""
     failed = False
     for thing in things:
         try:

@@ -1,8 +1,13 @@
-"""Serving: one gunicorn worker with threads, on loopback unless told otherwise."""
+"""Serving: one process with threads, on loopback unless told otherwise.
+
+The server reads requests whole before a thread sees them, and hands answers out as fast as a client takes them: a client
+that sends half a request, or reads slowly, holds a connection and no thread.
+"""
 
 from __future__ import annotations
 
 import contextlib
+import signal
 import socket
 import sys
 import threading
@@ -10,44 +15,25 @@ import time
 import urllib.request
 import webbrowser
 from pathlib import Path
-from typing import Any
 
-from gunicorn.app.base import BaseApplication
+import waitress
 
 from wemble.actions import removal
 from wemble.actions.events import event, start_log
+from wemble.actions.importing.uploads import PART_BYTES
 from wemble.actions.library import Library
 from wemble.errors import Conflict, InvalidInput
+from wemble.store.database import Database
 from wemble.store.files import Home
 from wemble.store.home_lock import HomeLock
 from wemble.web.app import create_app
 
 THREADS = 8
+MOST_CONNECTIONS = 1_000
+IDLE_S = 60
+"""A connection on which nothing happens for so long is closed."""
+LARGEST_HEADER_BYTES = 32 << 10
 _TIDY_EVERY_S = 6 * 3600.0
-
-
-class _Server(BaseApplication):  # type: ignore[misc]
-    """gunicorn without a command line; the library is opened in the worker, after the fork."""
-
-    def __init__(self, home: Path, url: str, log_level: str, options: dict[str, Any], hosts: frozenset[str]):
-        self._home, self._url, self._log_level = home, url, log_level
-        self._options, self._hosts = options, hosts
-        super().__init__()
-
-    def load_config(self) -> None:
-        """Take our options and no others."""
-        for name, value in self._options.items():
-            self.cfg.set(name, value)
-
-    def load(self) -> Any:
-        """Open the library and make the application."""
-        start_log(self._home, self._log_level)
-        library = Library(self._home)
-        library.start()
-        library.lock.say(pid=library.lock.pid, url=self._url)
-        threading.Thread(target=_tidy, args=(library,), daemon=True).start()
-        event("started", url=self._url)
-        return create_app(library, hosts=self._hosts)
 
 
 def serve(home: Path, host: str, port: int, log_level: str = "info") -> None:
@@ -60,19 +46,35 @@ def serve(home: Path, host: str, port: int, log_level: str = "info") -> None:
             probe.bind((host, port))
         except OSError as error:
             raise InvalidInput(f"port {port} on {host} cannot be used ({error.strerror}); try --port") from None
+    Database(
+        Home(home).database
+    ).close()  # what is wrong with it is told here in a line, and not by the worker in a trace
     hosts = frozenset({"127.0.0.1", "localhost", "[::1]", shown})
-    print(f"Wemble is at {url}   (data in {home}; stop with Ctrl-C)", flush=True)
-    options = {
-        "bind": f"{shown}:{port}",
-        "workers": 1,
-        "threads": THREADS,
-        "worker_class": "gthread",
-        "timeout": 0,
-        "keepalive": 30,
-        "loglevel": "warning",
-        "control_socket_disable": True,
-    }
-    _Server(home, url, log_level, options, hosts).run()
+    start_log(home, log_level)
+    library = Library(home)
+    try:
+        library.start()
+        library.lock.say(pid=library.lock.pid, url=url)
+        server = waitress.create_server(
+            create_app(library, hosts=hosts),
+            host=host,
+            port=port,
+            threads=THREADS,
+            connection_limit=MOST_CONNECTIONS,
+            channel_timeout=IDLE_S,
+            max_request_header_size=LARGEST_HEADER_BYTES,
+            max_request_body_size=PART_BYTES + 4096,
+            ident=None,
+            asyncore_use_poll=True,
+        )
+        threading.Thread(target=_tidy, args=(library,), daemon=True).start()
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+        print(f"Wemble is at {url}   (data in {home}; stop with Ctrl-C)", flush=True)
+        event("started", url=url)
+        server.run()
+    finally:
+        event("stopped", url=url)
+        library.close()
 
 
 def shown_instead(home: Path) -> bool:

@@ -10,10 +10,10 @@ import soundfile
 from numpy.typing import NDArray
 
 from wemble.actions.editing.edits import perform
-from wemble.actions.editing.revisions import create_job, edit_newest, open_job
 from wemble.actions.importing import import_file
 from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.searching import hit_search, sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment

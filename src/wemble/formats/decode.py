@@ -147,7 +147,8 @@ def _probe_av(path: Path) -> Probe:
                 frames = round(stream.duration * stream.time_base * rate)
             return Probe(f"M4A {stream.codec_context.name}", f"PyAV {av.__version__}", rate, channels, frames)
     except (av.error.FFmpegError, ValueError) as error:
-        raise Unsupported(f"this cannot be read as audio ({error.strerror}); Wemble takes {_KINDS}") from None
+        why = getattr(error, "strerror", None) or error  # without the path, which tells a user nothing
+        raise Unsupported(f"this cannot be read as audio ({why}); Wemble takes {_KINDS}") from None
 
 
 def _decoded_av(path: Path) -> Iterator[Interleaved]:

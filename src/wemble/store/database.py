@@ -27,8 +27,12 @@ class Database:
         self._local = threading.local()
         self._writing = threading.RLock()
         path.parent.mkdir(parents=True, exist_ok=True)
-        with self._writing, self._problems_told():
-            migrate(self._connection("rwc"))
+        try:
+            with self._writing, self._problems_told():
+                migrate(self._connection("rwc"))
+        except BaseException:
+            self.close()
+            raise
 
     @contextmanager
     def read(self) -> Iterator[sqlite3.Connection]:

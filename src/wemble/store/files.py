@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import STEP, Bins, Halves, bin_frames, coarser, reduce_samples
-from wemble.errors import InvalidInput, NotFound, TooLarge
+from wemble.errors import InvalidInput, NotFound, TooLarge, Unavailable
 
 SPARE_BYTES = 64 << 20
 _OPEN_FILES = 64
@@ -34,8 +34,13 @@ class Home:
 
     def __init__(self, root: Path):
         self.root = root
-        for folder in (self.sources, self.uploads, self.exports, self.scratch):
-            folder.mkdir(parents=True, exist_ok=True)
+        try:
+            for folder in (self.sources, self.uploads, self.exports, self.scratch):
+                folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise Unavailable(
+                f"the data folder {root} cannot be used ({error.strerror}); choose another with --home or WEMBLE_HOME"
+            ) from None
 
     @property
     def database(self) -> Path:

@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from wemble.errors import Conflict
+from wemble.errors import Conflict, Unavailable
 
 LOCK_NAME = "lock"
 
@@ -31,7 +31,12 @@ class HomeLock:
         """
         if self._descriptor is not None:
             return
-        descriptor = os.open(self._path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            descriptor = os.open(self._path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        except OSError as error:
+            raise Unavailable(
+                f"{self._path} cannot be written ({error.strerror}); check the permissions of the data folder"
+            ) from None
         until = time.monotonic() + wait_s
         while not _locked(descriptor):
             if time.monotonic() >= until:

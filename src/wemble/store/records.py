@@ -206,7 +206,7 @@ def get_task(db: sqlite3.Connection, task_id: str) -> TaskRow:
 
 
 def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:
-    """Return a job's newest tasks, the newest first: what is asked for often while hundreds of files come in."""
+    """Return a job's newest tasks, the newest first: what is asked for often while hundreds of files are imported."""
     newest = "SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id LIMIT :most"
     return _tasks(db.execute(newest, {"id": job_id, "most": NEWEST_TASKS}))
 

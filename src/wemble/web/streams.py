@@ -8,7 +8,7 @@ from flask import Blueprint, Response, request, send_file
 
 from wemble.actions import pictures
 from wemble.actions.delivery import export
-from wemble.actions.importing import import_file
+from wemble.actions.importing import uploads
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
 from wemble.web.routes import library
@@ -78,14 +78,14 @@ def add_part(upload_id: str) -> Response:
     offset = request.headers.get("Upload-Offset", type=int)
     if offset is None:
         raise InvalidInput("a part must say where it belongs in the header Upload-Offset")
-    received = import_file.add_part(library(), upload_id, offset, request.get_data(cache=False))
+    received = uploads.add_part(library(), upload_id, offset, request.get_data(cache=False))
     return Response(status=204, headers={"Upload-Offset": str(received)})
 
 
 @streams.route("/uploads/<upload_id>", methods=["HEAD"])
 def where_to_go_on(upload_id: str) -> Response:
     """Answer how much of an upload is here."""
-    _, received = import_file.received_bytes(library(), upload_id)
+    _, received = uploads.received_bytes(library(), upload_id)
     return Response(status=200, headers={"Upload-Offset": str(received)})
 
 

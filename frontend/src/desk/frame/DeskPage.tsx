@@ -8,7 +8,7 @@ import { ClipList } from "../clips/ClipList";
 import { JoinLens } from "../lenses/JoinLens";
 import { Lens } from "../lenses/Lens";
 import { SeamLens } from "../lenses/SeamLens";
-import { MessageLine } from "./MessageLine";
+import { MessageLine, UNFOLDED } from "./MessageLine";
 import { TopBar } from "./TopBar";
 import { Transport } from "../transport/Transport";
 import { WalkBar } from "../walk/WalkBar";
@@ -16,6 +16,7 @@ import { commandFor } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
 import { currentClip, useDesk, useOpen } from "../state/desk";
 import { useSeam } from "../state/loops";
+import { useSetting } from "../state/settings";
 import { closeDesk, openDesk, reloadSoon } from "../state/session";
 
 /** One job, opened. */
@@ -51,6 +52,7 @@ function Desk({ id }: { readonly id: string }) {
   const { Middle, cards } = BRIEF_VIEWS[useOpen((desk) => desk.brief.name)];
   const Card = cards[step];
   const empty = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
+  const [folds] = useSetting("folds", UNFOLDED);
   const [over, setOver] = useState(false);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => {
@@ -77,7 +79,7 @@ function Desk({ id }: { readonly id: string }) {
   }, [came]);
   return (
     <div
-      className="relative flex h-full flex-col"
+      className="relative flex h-full min-h-[560px] min-w-[960px] flex-col"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);
@@ -86,10 +88,10 @@ function Desk({ id }: { readonly id: string }) {
       onDrop={drop}
     >
       <TopBar onTheme={redraw} />
-      <main className="grid min-h-0 flex-1 grid-cols-[216px_minmax(0,1fr)_288px] grid-rows-[minmax(0,1fr)]">
-        <div className="flex min-h-0 flex-col border-r border-rule">
-          <ClipList />
-          {!empty && <ImportList jobId={id} />}
+      <main className="grid min-h-0 flex-1 grid-rows-[minmax(0,1fr)]" style={{ gridTemplateColumns: `${folds.list ? "0" : "216px"} minmax(0,1fr) ${folds.card ? "0" : "288px"}` }}>
+        <div className={folds.list ? "" : "flex min-h-0 flex-col border-r border-rule"}>
+          {!folds.list && <ClipList />}
+          {!folds.list && !empty && <ImportList jobId={id} />}
         </div>
         <div className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
           <section aria-label="strip" className="min-h-0 border-b border-rule">
@@ -100,8 +102,8 @@ function Desk({ id }: { readonly id: string }) {
             <Lenses />
           </div>
         </div>
-        <aside aria-label={`step: ${step}`} className="min-h-0 border-l border-rule">
-          <Card />
+        <aside aria-label={`step: ${step}`} className={folds.card ? "" : "min-h-0 border-l border-rule"}>
+          {!folds.card && <Card />}
         </aside>
       </main>
       <MessageLine />

@@ -1,10 +1,11 @@
 import { CircleHelp } from "lucide-react";
 import { useEffect, useReducer, useState } from "react";
+import { GLOSSARY } from "./glossary";
 import { Button } from "../../ui/Button";
 import { Modal } from "../../ui/Modal";
 import { type Command, COMMANDS, GROUPS, keyName, keysOf, keyText, onCommand, setOwnKey, setSingleKeys, singleKeysOn } from "../commands/commands";
 
-/** The page of keys, on which one's own are given. */
+/** The keys, which can be changed, and the words. */
 export function Help() {
   const [open, setOpen] = useState(false);
   const [single, setSingle] = useState(singleKeysOn());
@@ -14,7 +15,7 @@ export function Help() {
       <Button tone="quiet" title="?" onClick={() => setOpen(true)}>
         <CircleHelp size={14} aria-hidden /> help
       </Button>
-      <Modal title="Keys" wide about="They work while the desk has the focus, and never while you type. Press a key's button, then the key that you want in its place." open={open} onClose={() => setOpen(false)}>
+      <Modal title="Keys and words" wide about="Keys work while the desk has the focus, never while you type. To change one, click it and press the key you want; Delete restores it." open={open} onClose={() => setOpen(false)}>
         <label className="mb-3 flex items-center gap-2">
           <input
             type="checkbox"
@@ -25,7 +26,7 @@ export function Help() {
               setSingle(event.target.checked);
             }}
           />
-          single keys are on
+          single-key commands
         </label>
         <div className="columns-3 gap-6">
           {Object.entries(GROUPS).map(([group, title]) => (
@@ -44,8 +45,17 @@ export function Help() {
             </section>
           ))}
         </div>
-        <p className="text-soft">
-          Wheel zooms, Shift and wheel scrolls, Ctrl and wheel in a lens looks closer at the level. Drag a clip by its name to move it. Type any time as 1:02.5, 45000f, +5ms, 3b2 or “bar 3 beat 2”.
+        <h3 className="mt-2 mb-1 font-bold">Words</h3>
+        <dl className="columns-2 gap-6">
+          {GLOSSARY.map(([word, meaning]) => (
+            <div key={word} className="break-inside-avoid border-b border-rule py-0.5">
+              <dt className="inline font-semibold">{word}: </dt>
+              <dd className="inline">{meaning}</dd>
+            </div>
+          ))}
+        </dl>
+        <p className="mt-3 text-soft">
+          The wheel zooms, Shift and wheel scrolls, Ctrl and wheel in a lens zooms the level. Drag a clip by its name to move it. Type any time as 1:02.5, 45000f, +5ms, 3b2 or “bar 3 beat 2”.
         </p>
       </Modal>
     </>

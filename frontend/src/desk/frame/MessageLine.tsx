@@ -1,4 +1,4 @@
-import { Check, X } from "lucide-react";
+import { Check, PanelLeftClose, PanelLeftOpen, PanelRightClose, PanelRightOpen, X } from "lucide-react";
 import { useEffect } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { useImports } from "../../imports/importFiles";
@@ -6,6 +6,7 @@ import { formatPlace } from "../../time/format";
 import { Button } from "../../ui/Button";
 import { dismiss, useOpen } from "../state/desk";
 import { selectedIds } from "../state/selection";
+import { useSetting } from "../state/settings";
 import { reload } from "../state/session";
 
 /** A message that asks for nothing goes by itself; an error stays until it is read. */
@@ -21,6 +22,7 @@ export function MessageLine() {
   }, [notice]);
   return (
     <div className="flex h-7 shrink-0 items-center gap-3 overflow-hidden border-t border-rule px-4 whitespace-nowrap">
+      <Fold what="list" name="the clip list" />
       <ActsOn />
       {notice && (
         <div role={notice.tone === "wrong" ? "alert" : "status"} className="flex min-w-0 flex-1 items-center gap-2">
@@ -45,7 +47,22 @@ export function MessageLine() {
       )}
       <span className="ml-auto" />
       <Importing />
+      <Fold what="card" name="the card" />
     </div>
+  );
+}
+
+export const UNFOLDED = { list: false, card: false };
+
+/** Hides a side panel, and shows it again. */
+function Fold({ what, name }: { readonly what: keyof typeof UNFOLDED; readonly name: string }) {
+  const [folds, setFolds] = useSetting("folds", UNFOLDED);
+  const Icon = { list: folds.list ? PanelLeftOpen : PanelLeftClose, card: folds.card ? PanelRightOpen : PanelRightClose }[what];
+  const label = `${folds[what] ? "show" : "hide"} ${name}`;
+  return (
+    <button type="button" aria-label={label} title={label} aria-pressed={!folds[what]} className="shrink-0 rounded-(--radius) p-0.5 text-soft hover:text-ink" onClick={() => setFolds({ ...folds, [what]: !folds[what] })}>
+      <Icon size={15} aria-hidden />
+    </button>
   );
 }
 

@@ -6,7 +6,7 @@ import { useCanvas, useWheel } from "../../ui/useCanvas";
 import { gainAt } from "../../wave/curve";
 import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
 import { curveY, DOTS_FROM_PX, drawLens, visibleFrames } from "./lensDraw";
-import { autoLevelZoom, scaleText } from "./autoLevel";
+import { autoLevelZoom, mostForPeak, scaleText } from "./autoLevel";
 import { LensFoot } from "./LensFoot";
 import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGesture, type LensInput, type LensScene } from "./lensGesture";
 import { sourceFrameAt } from "../model/placement";
@@ -38,15 +38,16 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
   const active = useOpen((desk) => desk.side === side);
   const drafts = useOpen((desk) => (desk.drafted && desk.step === "find" ? desk.drafts : null));
   const ownZoom = useOpen((desk) => desk.levelZoom);
-  const most = useOpen((desk) => desk.brief.level_zoom);
+  const factor = useOpen((desk) => desk.brief.level_zoom);
   const [autoZoom, setAutoZoom] = useState<number | null>(null);
-  const levelZoom = ownZoom ?? autoZoom ?? most;
   const arrivals = useOpen((desk) => desk.arrivals);
   const spectral = useOpen((desk) => desk.spectral);
   const threshold = useOpen((desk) => (desk.step === "find" ? (desk.drafts?.find((one) => one.target_id === clip.finding_id)?.threshold_db ?? null) : null));
   const cursor = usePlayhead();
   const rateHz = job.sources[clip.source_id]?.rate_hz ?? 48_000;
   const tiles = tilesOf(clip.source_id);
+  const most = mostForPeak(tiles?.info.peak ?? 1, factor);
+  const levelZoom = ownZoom ?? autoZoom ?? most;
   const frames = tiles?.info.frames ?? clip.tail_frame;
   const fade = side === "head" ? clip.fade_in : clip.fade_out;
   const edges = draftedEdges(clip, drafts);
@@ -208,7 +209,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
               show whole fade
             </button>
           )}
-          {scaleText(levelZoom)} · 
+          {`${scaleText(levelZoom)} · `}
           {widthMs >= 10_000 ? `${(widthMs / 1000).toFixed(1)} s` : `${widthMs.toFixed(widthMs < 10 ? 2 : 0)} ms`}
         </span>
       </header>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Clip, Fade, Shape, Side, Verdict } from "../../api/types";
 import { formatTime, parseTime } from "../../time/format";
 import { Num } from "../../ui/Num";
-import { gainAt, passes } from "../../wave/curve";
+import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
 import { setJoinLens, useOpen } from "../state/desk";
 import { selectClip } from "../state/selection";
@@ -18,8 +18,6 @@ interface FootProps {
   readonly soundFrame: number | null;
   readonly onFade: (part: Partial<Fade>) => void;
 }
-
-const SHAPES: readonly (readonly [Shape, string])[] = [["s", "S-curve"], ["equal_power", "equal power"], ["linear", "linear"], ["logarithmic", "logarithmic"]];
 
 /** Under a lens: place and nudges of its edge, its fade, its verdicts. */
 export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: FootProps) {
@@ -85,7 +83,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
               onChange={(event) => onFade(event.target.value === "drawn" ? { points: [[0.5, gainAt(fade ?? { shape: "s", bend: 0 }, 0.5)]] } : { shape: event.target.value as Shape, points: [] })}
             >
               <option value="drawn">drawn</option>
-              {SHAPES.map(([shape, name]) => (
+              {SHAPE_NAMES.map(([shape, name]) => (
                 <option key={shape} value={shape}>{name}</option>
               ))}
             </select>

@@ -2,6 +2,7 @@
 
 /** A lens is saturated when most of it is over its edge; it may be where a quarter is. */
 const MAY_BE_OVER = 0.25;
+const MOST = 256;
 
 /**
  * The largest power of two up to `most` at which at most a quarter of the columns (lowest, highest, …) reach over the edge.
@@ -18,6 +19,9 @@ export function autoLevelZoom(columns: Float32Array, most: number): number {
   const reached = Math.max(peaks[Math.floor(MAY_BE_OVER * peaks.length)] ?? 0, 1e-6);
   return Math.min(Math.max(2 ** Math.floor(Math.log2(1 / reached)), 1), most);
 }
+
+/** How far a sound with this peak is enlarged to be looked at as if it were at full scale, and `factor` times as much. */
+export const mostForPeak = (peak: number, factor: number): number => Math.min(factor * 2 ** Math.max(Math.floor(Math.log2(1 / Math.max(peak, 1e-4))), 0), MOST);
 
 /** A lens's scale in words: how much it is enlarged, and the level at its edge. */
 export const scaleText = (zoom: number): string => (zoom === 1 ? "0 dB" : `×${zoom}, ${(20 * Math.log10(1 / zoom)).toFixed(0).replace("-", "−")} dB`);

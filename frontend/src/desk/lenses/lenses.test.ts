@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { toPx, type Viewport } from "../../wave/geometry";
-import { autoLevelZoom, scaleText } from "./autoLevel";
+import { autoLevelZoom, mostForPeak, scaleText } from "./autoLevel";
 import { JOIN_IDLE, reduceJoin, type JoinEffect, type JoinInput } from "./joinGesture";
 import { FADE_HANDLE_PX, LENS_IDLE, reduceLens, type LensEffect, type LensInput, type LensScene } from "./lensGesture";
 
@@ -40,6 +40,7 @@ describe("the level of a lens", () => {
     expect(autoLevelZoom(columns(Array<number>(100).fill(0.3)), 8)).toBe(2);
     expect(autoLevelZoom(columns(Array<number>(100).fill(1)), 8)).toBe(1);
     expect(autoLevelZoom(new Float32Array(0), 8)).toBe(8);
+    expect([mostForPeak(1, 8), mostForPeak(0.2, 1), mostForPeak(0.03, 8), mostForPeak(0, 1)]).toEqual([8, 4, 256, 256]);
     expect([scaleText(1), scaleText(8)]).toEqual(["0 dB", "×8, −18 dB"]);
   });
 });

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Change, Clip, Draft, Finding, Job } from "../../api/types";
-import { applied } from "../state/edits";
+import { applied } from "./changes";
 import { clipsInOrder, endOf, jobEnd, placed, sourceFrameAt, startOf } from "./placement";
 import { draftedEdges, drawnEnd, runs } from "./runs";
 

@@ -1,6 +1,7 @@
 /** Edits: one after the other, each made on the revision that the one before it answered. */
 import { api, ServerProblem } from "../../api/client";
-import type { Change, Edit, EditAnswer, Job } from "../../api/types";
+import type { Edit, EditAnswer } from "../../api/types";
+import { applied } from "../model/changes";
 import { refreshVerdicts } from "./checks";
 import { desk, type Notice, set, useDesk } from "./desk";
 import { reload } from "./session";
@@ -72,20 +73,3 @@ const sentence = (notes: readonly string[]): string => {
   const text = notes.join("; ");
   return text.charAt(0).toUpperCase() + text.slice(1) + ".";
 };
-
-/** The job with every change's `after` in place. */
-export function applied(job: Job, changes: readonly Change[]): Job {
-  const next = { ...job } as Record<string, unknown>;
-  for (const { kind, entity_id, after } of changes) {
-    if (kind === "job") {
-      Object.assign(next, after);
-      continue;
-    }
-    if (next[kind] === job[kind]) next[kind] = { ...job[kind] };
-    const collection = next[kind] as Record<string, unknown>;
-    if (after === null) Reflect.deleteProperty(collection, entity_id);
-    else collection[entity_id] = after;
-  }
-  return next as unknown as Job;
-}
-

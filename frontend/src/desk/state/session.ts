@@ -6,6 +6,7 @@ import { isSoundRecipe } from "../model/recipes";
 import { abortChecks, refreshVerdicts } from "./checks";
 import { currentClip, desk, type Desk, type FindBy, player, set, useDesk } from "./desk";
 import { firstPicture, onArrival } from "./pictures";
+import { keepPlace, keptPlace } from "./place";
 import { selectClip } from "./selection";
 import { settleSearch } from "./settle";
 
@@ -13,6 +14,8 @@ onArrival(() => {
   const state = useDesk.getState();
   if (state.id !== null) set({ arrivals: (state as Desk).arrivals + 1 });
 });
+
+let unfollow = (): void => undefined;
 
 export async function openDesk(id: string): Promise<void> {
   const opened = await api.openJob(id);
@@ -56,10 +59,12 @@ export async function openDesk(id: string): Promise<void> {
     levelZoom: null,
     autoLevelZoom: opened.brief.level_zoom,
     arrivals: 0,
+    ...keptPlace(id, new Set(Object.keys(opened.job.clips))),
   } satisfies Desk);
+  unfollow = keepPlace(id);
   void api.markOpened(id).catch(() => undefined); // the order of the start page is not worth a message
   const first = clipsInOrder(opened.job).find(hasSound);
-  if (first) selectClip(first.id);
+  if (first && !currentClip(desk())) selectClip(first.id);
   await firstPicture(opened.job);
   if (useDesk.getState().id === id) await Promise.all([settleSearch(), refreshVerdicts()]);
 }
@@ -73,6 +78,7 @@ function searchedBy(job: Job, brief: BriefRecord): FindBy {
 
 export function closeDesk(): void {
   player.stop();
+  unfollow();
   abortChecks();
   useDesk.setState({ id: null }, true);
 }

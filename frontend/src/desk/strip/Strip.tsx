@@ -14,6 +14,7 @@ import { drawnEnd, runs as runsOf, type Run } from "../model/runs";
 import { currentClip, desk, player, setCursor, setSelection, useOpen } from "../state/desk";
 import { edit } from "../state/edits";
 import { spectraOf, tilesOf } from "../state/pictures";
+import { keepStripView, keptStripView } from "../state/place";
 import { selectClip, selectedIds } from "../state/selection";
 import { usePlayhead } from "../state/usePlayhead";
 
@@ -57,7 +58,12 @@ export function Strip() {
     [job, live],
   );
   const end = useMemo(() => drawnEnd(job), [job]);
-  const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
+  const id = useOpen((desk) => desk.id);
+  const [view, setView] = useState<Viewport>(() => keptStripView(id) ?? { startFrame: 0, framesPerPx: 0, widthPx: 0 });
+  useEffect(() => {
+    const later = setTimeout(() => view.framesPerPx > 0 && keepStripView(id, view), 300);
+    return () => clearTimeout(later);
+  }, [id, view]);
   const limits: Limits = useMemo(() => ({ lowestFrame: 0, highestFrame: Math.max(end * 1.02, 1), smallestFramesPerPx: 1 / 24 }), [end]);
   const threshold = step === "find" ? (shownDrafts?.[0]?.threshold_db ?? null) : null;
   const colours = inks();

@@ -109,7 +109,7 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
     args = (library.home.root, job, request, [name.name for name in before.names], folder_name, chosen)
 
     def sent(result: Sent) -> dict[str, object]:
-        return {**asdict(result), "folder": str(library.home.exports / folder_name), "folder_name": folder_name}
+        return {**asdict(result), "folder_name": folder_name}
 
     request_row = {**asdict(request), "revision": revision_id}
     return start_task(library, row.id, "export", before.words, request_row, export_files, args, sent)
@@ -227,7 +227,7 @@ def sent_file(library: Library, task_id: str, name: str) -> Path:
         raise NotFound("nothing has been sent yet")
     files: list[str] = task.result["files"]
     wanted = name or ("all.zip" if len(files) > 1 else files[0])
-    path = Path(task.result["folder"]) / wanted
+    path = library.home.exports / str(task.result["folder_name"]) / wanted
     if wanted not in [*files, "all.zip"] or not path.is_file():
         raise NotFound("this file is no longer there; send it again")
     return path

@@ -81,7 +81,7 @@ def export_shots(
         single = alone(job, shot.clip, whole=whole)
         peak, above = _write(folder / shot.name, single, shot.kind, channels, reader)
         highest, over = max(highest, peak), over + above
-        rows.append(_row(job, shot, peak, whole))
+        rows.append(_report_row(job, shot, peak, whole))
         files.append(shot.name)
         report(0.95 * (number + 1) / len(to_write), f"writing {shot.name}")
     if with_map != "none":
@@ -116,7 +116,7 @@ def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
     return Region(shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop)
 
 
-def _row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:
+def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:
     clip = shot.clip
     source = job.source(clip.source_id)
     loop = shot_loops(alone(job, clip, whole=whole))

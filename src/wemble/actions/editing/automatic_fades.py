@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import reads
 from wemble.core.check.edges import automatic_fade_frames, edge_of
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edit.clips import Edited
@@ -46,6 +45,6 @@ def _with_fade(library: Library, job: Job, clip: Clip, side: Side) -> Clip:
     asked = Fade(ms_to_frames(recipe.fade_ms, source.rate_hz), recipe.fade_shape)
     if not asked.length_frames:
         return clip
-    frames = automatic_fade_frames(reads(library, clip.source_id), edge, asked, rate_hz=source.rate_hz)
+    frames = automatic_fade_frames(library.reads(clip.source_id), edge, asked, rate_hz=source.rate_hz)
     fade = replace(asked, length_frames=frames) if frames else None
     return replace(clip, fade_in=fade) if side == "head" else replace(clip, fade_out=fade)

@@ -14,8 +14,8 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, get_type_hints
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
-from wemble.actions.editing.revisions import Answer, check_newest, edit
 from wemble.actions.library import Library
+from wemble.actions.revisions import Answer, check_newest, edit
 from wemble.actions.searching import hit_search
 from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review
 from wemble.core.edit.arrange import LaneSettings

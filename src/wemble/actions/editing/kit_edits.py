@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import reads
 from wemble.core.check.edges import edge_click, edge_of, tail_over_floor_db
 from wemble.core.check.table import state_of
 from wemble.core.edit.clips import Edited
@@ -28,7 +27,7 @@ def peaks(library: Library, job: Job, clip_ids: Sequence[str]) -> dict[str, floa
     for clip in map(job.clip, clip_ids):
         largest = 0.0
         for at in range(clip.head_frame, clip.tail_frame, 1 << 20):
-            samples = reads(library, clip.source_id)(at, min(1 << 20, clip.tail_frame - at))
+            samples = library.reads(clip.source_id)(at, min(1 << 20, clip.tail_frame - at))
             largest = max(largest, float(np.abs(samples).max(initial=0.0)))
         sizes[clip.id] = largest * float(10.0 ** (clip.gain_db / 20.0))
     return sizes
@@ -52,7 +51,7 @@ def _ends_in_the_floor(library: Library, job: Job, clip: Clip) -> bool:
     source = library.source(clip.source_id)
     edge = edge_of(clip, "tail", joined=False, source_frames=source.frames)
     bare = edge.without_fade()
-    read = reads(library, clip.source_id)
+    read = library.reads(clip.source_id)
     click = edge_click(read, bare, source.rate_hz)
     return (
         state_of("click", click) == "fine" and tail_over_floor_db(read, bare, source.rate_hz, source.floors.bands) < 3.0
@@ -135,7 +134,7 @@ def _all_microphones(library: Library, job: Job, clip: Clip, start: int) -> Samp
     rate = library.source(clip.source_id).rate_hz
     mics = [mic for mic in microphones(job, clip.id) if library.source(mic.source_id).rate_hz == rate]
     frames = clip.tail_frame - start
-    return np.concatenate([reads(library, mic.source_id)(same_moment(job, clip, start, mic), frames) for mic in mics])
+    return np.concatenate([library.reads(mic.source_id)(same_moment(job, clip, start, mic), frames) for mic in mics])
 
 
 def _shifted(seam: Seam, by: int) -> Seam:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import reads
 from wemble.core.edges.search import find, propose
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.marks import set_programme
@@ -34,7 +33,7 @@ def _sound(library: Library, job: Job, clip: Clip) -> tuple[int, int] | None:
         return None
     measured = library.measured(clip.source_id)
     found = find(
-        reads(library, clip.source_id),
+        library.reads(clip.source_id),
         measured,
         propose(measured.floor),
         head_frame=clip.head_frame,

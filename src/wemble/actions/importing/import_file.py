@@ -1,4 +1,4 @@
-"""Bringing sources in: uploads in parts, decoding in a worker, one revision when it is there."""
+"""Importing a file: decoded once in a worker into a source, and one revision when it is there."""
 
 from __future__ import annotations
 
@@ -13,11 +13,10 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 import numpy as np
-import soxr
 
-from wemble.actions.editing.revisions import edit_newest
-from wemble.actions.library import Library, new_id
-from wemble.actions.saved_jobs import start_open
+from wemble.actions.importing.convert import convert_copy
+from wemble.actions.library import Library
+from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.deliver.names import safe_name
@@ -28,15 +27,12 @@ from wemble.core.edit.clips import Edited, SourcePoint, add_source
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
-from wemble.errors import InvalidInput, NotFound, TooLarge
-from wemble.formats.archive import is_archive
+from wemble.errors import InvalidInput, NotFound
 from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
 from wemble.formats.points import read_points
 from wemble.store import jobs, records
 from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
-PART_BYTES = 8 << 20
-LARGEST_UPLOAD_BYTES = 16 << 30
 BLOCK_FRAMES = 1 << 16
 _HASH_BYTES = 1 << 20
 
@@ -46,71 +42,6 @@ def display_name(file_name: str) -> str:
     last = PureWindowsPath(PurePosixPath(file_name).name).name
     stem = PurePosixPath(last).stem or last
     return safe_name(stem)[:120]
-
-
-def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> records.UploadRow:
-    """Begin an upload into a job.
-
-    Raises
-    ------
-    TooLarge
-        If it is over the limit, or would not fit beside its working copy.
-    """
-    if size_bytes < 0:
-        raise InvalidInput("a file's size cannot be negative")
-    if size_bytes > LARGEST_UPLOAD_BYTES:
-        raise TooLarge(
-            f"Wemble takes files of up to {LARGEST_UPLOAD_BYTES >> 30} GiB, this one has {size_bytes / (1 << 30):.1f}"
-        )
-    library.home.check_space(3 * size_bytes)
-    upload = records.UploadRow(new_id(), job_id, name[:1000], size_bytes)
-    with library.database.write() as db:
-        jobs.get_job_row(db, job_id)
-        records.add_upload(db, upload, now=library.now())
-    _part(library.home, upload.id).touch()
-    return upload
-
-
-def received_bytes(library: Library, upload_id: str) -> tuple[records.UploadRow, int]:
-    """Return an upload and how much of it is there: where to go on. Raises `NotFound`."""
-    with library.database.read() as db:
-        upload = records.get_upload(db, upload_id)
-    part = _part(library.home, upload_id)
-    return upload, part.stat().st_size if part.exists() else 0
-
-
-def add_part(library: Library, upload_id: str, offset: int, data: bytes) -> int:
-    """Add a part at an offset and return how much is there. Adding the same part twice is fine.
-
-    Raises
-    ------
-    InvalidInput
-        If the offset leaves a hole, or the part is too long.
-    """
-    upload, there = received_bytes(library, upload_id)
-    if offset > there or offset < 0:
-        raise InvalidInput(f"{there:,} bytes have arrived and this part starts at {offset:,}; continue from {there:,}")
-    if len(data) > PART_BYTES or offset + len(data) > upload.size_bytes:
-        raise TooLarge(f"a part may have {PART_BYTES:,} bytes and must end by {upload.size_bytes:,}")
-    try:
-        with _part(library.home, upload_id).open("r+b") as file:
-            file.seek(offset)
-            file.write(data)
-    except OSError as error:
-        raise TooLarge(
-            f"the disk refused to write this part ({error.strerror}); free some space and continue from {offset:,}"
-        ) from None
-    return max(there, offset + len(data))
-
-
-def finish_upload(library: Library, upload_id: str) -> str:
-    """Start the import of a complete upload and return the task. Raises `InvalidInput` if a part is missing."""
-    upload, there = received_bytes(library, upload_id)
-    if there != upload.size_bytes:
-        raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")
-    path = _part(library.home, upload_id)
-    start = start_open if is_archive(path) else start_import
-    return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
 
 
 def start_import(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None = None) -> str:
@@ -202,27 +133,6 @@ def import_file(
         convert_copy(home, work, source, job_rate_hz)
     points = tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read_points(path, source.frames))
     return Imported(source, points)
-
-
-def convert_copy(home: Home, work: Path, source: records.SourceRow, rate_hz: int) -> None:
-    """Convert a source's working copy to another rate, whole, once; fine if it is there. ``work`` is for the part."""
-    folder = home.source(source.id)
-    if copy_path(folder, rate_hz).exists():
-        return
-    part = work / f"copy-{new_id()}.f32"
-    stream = soxr.ResampleStream(source.rate_hz, rate_hz, source.channels, dtype="float32", quality="HQ")
-    with copy_path(folder, source.rate_hz).open("rb") as there, part.open("wb") as out:
-        while raw := there.read(BLOCK_FRAMES * source.channels * 4):
-            block = np.frombuffer(raw, np.float32).reshape(-1, source.channels)
-            out.write(np.ascontiguousarray(stream.resample_chunk(block)).data)
-        out.write(
-            np.ascontiguousarray(stream.resample_chunk(np.zeros((0, source.channels), np.float32), last=True)).data
-        )
-    part.rename(copy_path(folder, rate_hz))
-
-
-def _part(home: Home, upload_id: str) -> Path:
-    return home.uploads / f"{upload_id}.part"
 
 
 def _keep_original(path: Path, place: Path, owned: bool) -> None:

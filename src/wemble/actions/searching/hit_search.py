@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from wemble.actions.editing.revisions import Answer, edit
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import reads
+from wemble.actions.revisions import Answer, edit
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
 from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
 from wemble.core.edges.recipe import HitRecipe, Treatment
@@ -224,7 +223,7 @@ def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
 
     def measure() -> HitLevels:
         return hit_levels(
-            reads(library, base.source_id)(span[0], span[1] - span[0]), library.source(base.source_id).rate_hz
+            library.reads(base.source_id)(span[0], span[1] - span[0]), library.source(base.source_id).rate_hz
         )
 
     return library.hit_levels.get((base.source_id, *span), measure)
@@ -247,7 +246,7 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
         return {target: sounds for target, sounds in takes.items() if sounds.sounds}
     heard = [
         Heard(
-            reads(library, base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
+            library.reads(base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
             rate,
             levels_of(library, base) if base.tail_frame - base.head_frame <= LONGEST_HIT_S * rate else None,
         )
@@ -278,7 +277,7 @@ def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[S
 
 def _take_of(library: Library, base: Finding | Clip) -> Take:
     """Return what was measured of a take, kept after the first time."""
-    read, frames, shift = reads(library, base.source_id), base.tail_frame - base.head_frame, base.head_frame
+    read, frames, shift = library.reads(base.source_id), base.tail_frame - base.head_frame, base.head_frame
 
     def measure() -> Take:
         return measure_take(
@@ -332,7 +331,7 @@ def _lags(library: Library, job: Job, strikes: dict[str, Strike]) -> dict[str, i
         if len({(m.source_id, job.source(m.source_id).frames, job.source(m.source_id).rate_hz) for m in members}) < 2:
             continue
         heard = [
-            Heard(reads(library, m.source_id)(0, job.source(m.source_id).frames), job.source(m.source_id).rate_hz)
+            Heard(library.reads(m.source_id)(0, job.source(m.source_id).frames), job.source(m.source_id).rate_hz)
             for m in members
         ]
         for member, other in zip(members[1:], heard[1:], strict=True):

@@ -5,18 +5,16 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 
 import numpy as np
 
-from wemble.actions.editing.revisions import Answer, edit
-from wemble.actions.importing.import_file import convert_copy
+from wemble.actions.importing.convert import convert_copy
 from wemble.actions.library import Library, new_id
+from wemble.actions.revisions import Answer, edit
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe, Treatment
-from wemble.core.edges.refine import Read
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
 from wemble.core.edges.search import find, propose
 from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
@@ -55,11 +53,6 @@ class Draft:
     floor_db: float
     peak_db: float
     threshold_db: float
-
-
-def reads(library: Library, source_id: str) -> Read:
-    """Return a function that reads one source at its own rate."""
-    return partial(library.reader.read, source_id, library.source(source_id).rate_hz)
 
 
 def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
@@ -103,7 +96,7 @@ def apply(
                 recipe,
                 treatment,
                 fade_for=automatic_fades(
-                    reads(library, source_id),
+                    library.reads(source_id),
                     recipe if job.auto_fades else replace(recipe, fade_ms=0.0),
                     rate_hz=library.source(source_id).rate_hz,
                 ),
@@ -147,7 +140,7 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
 def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
     measured = library.measured(base.source_id)
     found = find(
-        reads(library, base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame
+        library.reads(base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame
     )
     return as_sounds(found, measured.floor, recipe)
 
@@ -168,7 +161,7 @@ def _tone(library: Library, job: Job, base: Finding | Clip, found: Sounds, treat
     if treatment.kind != "room_tone":
         return None
     source = library.source(base.source_id)
-    read = reads(library, base.source_id)
+    read = library.reads(base.source_id)
     pieces = [read(start, end - start) for start, end in _quiet(library, base, found, source)]
     longest = max((b - a for a, b in _gaps(base, found)), default=0) / source.rate_hz
     frames = round(min(longest + 1.0, LONGEST_TONE_S) * source.rate_hz)

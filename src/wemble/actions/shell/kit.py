@@ -10,9 +10,9 @@ from pathlib import Path
 
 from wemble.actions.delivery.export import Request, preview, start_export
 from wemble.actions.editing.edits import perform
-from wemble.actions.editing.revisions import create_job, open_job
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import hit_search
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import wait_for

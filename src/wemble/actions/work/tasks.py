@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import CancelledError
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from wemble.actions.events import event, refused
@@ -77,6 +78,19 @@ def cancel_task(library: Library, task_id: str) -> None:
         raise InvalidInput("this has already finished; there is nothing to stop")
 
 
+def list_tasks(library: Library, job_id: str) -> list[records.TaskRow]:
+    """Return a job's newest tasks, the newest first; what was sent lies where the data folder is now."""
+    with library.database.read() as db:
+        rows = records.list_tasks(db, job_id)
+    return [_with_folder(library, row) for row in rows]
+
+
+def _with_folder(library: Library, task: records.TaskRow) -> records.TaskRow:
+    if task.result is None or "folder_name" not in task.result:
+        return task
+    return replace(task, result={**task.result, "folder": str(library.home.exports / str(task.result["folder_name"]))})
+
+
 def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> records.TaskRow:
     """Wait until a task is over and return it."""
     deadline = time.monotonic() + timeout_s
@@ -84,7 +98,7 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> record
         with library.database.read() as db:
             task = records.get_task(db, task_id)
         if task.state not in ("waiting", "running"):
-            return task
+            return _with_folder(library, task)
         time.sleep(0.02)
     raise WorkFailed("this takes longer than expected; look again later")
 

@@ -280,7 +280,7 @@ def _rises(power: Levels, at: NDArray[np.int64]) -> tuple[NDArray[np.float64], N
 
 
 def _begins(read: Read, middle: int, frames: int, rate_hz: int) -> tuple[int, Doubt | None]:
-    """Return the frame at which the hit near a frame begins, and a doubt: what was before does not foretell it."""
+    """Return the frame at which the hit near a frame begins, and a doubt: what was before does not predict it."""
     back, learn, after = (ms_to_frames(ms, rate_hz) for ms in (_BACK_MS, _LEARN_MS, _AFTER_MS))
     start = max(middle - back - learn, 0)
     heard = high_passed(read(start, min(middle + after, frames) - start), rate_hz)

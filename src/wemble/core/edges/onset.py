@@ -72,7 +72,7 @@ class Hit:
 
     @property
     def doubtful(self) -> bool:
-        """Whether somebody should look at it."""
+        """Whether it should be looked at."""
         return self.confidence < DOUBTFUL
 
 
@@ -84,7 +84,7 @@ class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
     ``power`` float32 (blocks,) is that over 1 ms, without rumble, up to the attack, and ``peak`` the largest of all;
-    ``new`` bool says of each block up to the loud one whether it has what the noise, humming or rumbling, does not foretell.
+    ``new`` bool says of each block up to the loud one whether it has what the noise, humming or rumbling, does not predict.
     The ring-out is followed without and with rumble in ``decays``: a rumble wavers too much to be followed alone, and may
     be all that is left of a drum. ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak,
     and ``known`` keeps what was asked before: while one number is dragged the others stay.
@@ -132,7 +132,7 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
 
 
 def prediction_residual(samples: Samples, noise: Samples) -> Samples:
-    """Return what a predictor that was fitted to the noise of each channel does not foretell."""
+    """Return what a predictor that was fitted to the noise of each channel does not predict."""
     if not samples.shape[1]:
         return samples
     pairs = zip(samples, noise, strict=True)

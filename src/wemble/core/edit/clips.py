@@ -1,4 +1,4 @@
-"""Edits of single things: sources brought in, gains, names, clips taken away.
+"""Edits of single things: sources imported, gains, names, clips taken away.
 
 Every edit returns `Edited`: the new job and, in words, where it stopped short of what was asked.
 """

@@ -90,7 +90,7 @@ def remove_marks(job: Job, mark_ids: tuple[str, ...]) -> Edited:
 def reattach_marks(before: Job, after: Job) -> Job:
     """Return ``after`` with every tied mark on the clip that now has its sound.
 
-    A mark whose clip was split, or laid anew by a finding, goes to the piece of the same audio that covers it; one
+    A mark whose clip was split, or laid again by a finding, goes to the piece of the same audio that covers it; one
     whose sound is gone stays at its place on the time line, tied to nothing.
     """
     moved: dict[str, Mark] = {}

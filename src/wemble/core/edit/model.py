@@ -204,7 +204,7 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """One piece of work. ``rate_hz`` 0 means that nothing has been brought in yet.
+    """One piece of work. ``rate_hz`` 0 means that nothing has been imported yet.
 
     ``auto_fades`` says whether edges that Wemble makes get small fades by themselves.
     """

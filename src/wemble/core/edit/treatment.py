@@ -1,7 +1,7 @@
 """A finding carried out on the job, with clips, fades, gains and joins alone.
 
 Finding again starts from the finding's original span: its clips are taken away, time that was closed up is opened
-again, and the pieces are laid anew. A clip whose sound is found again keeps its id, name and gain; an edge that a
+again, and the pieces are laid again. A clip whose sound is found again keeps its id, name and gain; an edge that a
 hand corrected keeps its place and its fade.
 """
 
@@ -57,7 +57,7 @@ def apply_treatment(
     fade_for: FadeFor,
     tone: SourceUse | None = None,
 ) -> Edited:
-    """Carry out a finding on a clip, or anew on an earlier finding.
+    """Carry out a finding on a clip, or again on an earlier finding.
 
     Raises
     ------

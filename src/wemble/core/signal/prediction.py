@@ -37,7 +37,7 @@ def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np
 
 
 def prediction_error(error_filter: NDArray[np.float64], values: NDArray[np.floating[Any]]) -> NDArray[np.float64]:
-    """Return what a predictor does not foretell of each value (frames,), silence before them."""
+    """Return what a predictor does not predict of each value (frames,), silence before them."""
     return np.convolve(values, error_filter)[: len(values)]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.editing.revisions import Answer
+from wemble.actions.revisions import Answer
 from wemble.web import models
 
 

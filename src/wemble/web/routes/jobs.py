@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from wemble.actions import job_list, job_settings, overlaps, removal, verdicts
-from wemble.actions.editing import edits, revisions
+from wemble.actions import job_list, job_settings, overlaps, removal, revisions, verdicts
+from wemble.actions.editing import edits
 from wemble.core.briefs import BRIEFS, record
 from wemble.web import models
 from wemble.web.endpoints import endpoint

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from wemble.actions import removal, restart
 from wemble.actions.work import tasks
-from wemble.store import records
 from wemble.web import models
 from wemble.web.endpoints import endpoint
 from wemble.web.routes.blueprint import api, library
@@ -13,8 +12,7 @@ from wemble.web.routes.blueprint import api, library
 @endpoint(api, "GET", "/jobs/<job_id>/tasks", answer=models.TaskList)
 def list_tasks(job_id: str) -> models.TaskList:
     """List a job's long work."""
-    with library().database.read() as db:
-        return models.TaskList(tasks=records.list_tasks(db, job_id))
+    return models.TaskList(tasks=tasks.list_tasks(library(), job_id))
 
 
 @endpoint(api, "POST", "/tasks/<task_id>/cancel", answer=models.Done)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.importing import import_file
+from wemble.actions.importing import uploads
 from wemble.store import records
 from wemble.web import models
 from wemble.web.endpoints import endpoint
@@ -11,24 +11,24 @@ from wemble.web.routes.blueprint import api, library
 
 def _upload_state(row: records.UploadRow, received: int) -> models.UploadState:
     return models.UploadState(
-        id=row.id, received_bytes=received, size_bytes=row.size_bytes, part_bytes=import_file.PART_BYTES
+        id=row.id, received_bytes=received, size_bytes=row.size_bytes, part_bytes=uploads.PART_BYTES
     )
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/uploads", body=models.NewUpload, answer=models.UploadState)
 def begin_upload(body: models.NewUpload, job_id: str) -> models.UploadState:
     """Begin to upload a file."""
-    row = import_file.begin_upload(library(), job_id, body.name, body.size_bytes)
+    row = uploads.begin_upload(library(), job_id, body.name, body.size_bytes)
     return _upload_state(row, 0)
 
 
 @endpoint(api, "GET", "/uploads/<upload_id>/state", answer=models.UploadState)
 def upload_state(upload_id: str) -> models.UploadState:
     """Ask where to go on with an upload."""
-    return _upload_state(*import_file.received_bytes(library(), upload_id))
+    return _upload_state(*uploads.received_bytes(library(), upload_id))
 
 
 @endpoint(api, "POST", "/uploads/<upload_id>/finish", answer=models.TaskMade)
 def finish_upload(upload_id: str) -> models.TaskMade:
     """Import a complete upload."""
-    return models.TaskMade(task_id=import_file.finish_upload(library(), upload_id))
+    return models.TaskMade(task_id=uploads.finish_upload(library(), upload_id))

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Check, TriangleAlert } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../api/client";
 import type { Clip, LoopFigure } from "../../../api/types";
@@ -8,11 +8,20 @@ import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
 import { placed, sourceFrameAt } from "../../model/placement";
+import { useSetting } from "../../state/settings";
 import { currentClip, desk, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
 import { type Loop, loopMark, loopMarks, loopOf, showSeam, useSeam } from "../../state/loops";
 import { selectedIds } from "../../state/selection";
+
+interface LoopSettings {
+  readonly kind: "sustain" | "whole";
+  readonly crossfadeMs: number;
+  readonly allMs: number;
+}
+
+const INITIAL: LoopSettings = { kind: "sustain", crossfadeMs: 30, allMs: 40 };
 
 /** Loops that do not click: a sustain loop inside the selected clip, or the whole clip rotated. */
 export function LoopCard() {
@@ -29,8 +38,8 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
   const rate = job.sources[clip.source_id]?.rate_hz ?? 48_000;
   const mark = loopMark(job, clip);
   const loop = loopOf(job, clip);
-  const [kind, setKind] = useState<"sustain" | "whole">("sustain");
-  const [crossfadeMs, setCrossfade] = useState(30);
+  const [settings, setSettings] = useSetting("loops", INITIAL);
+  const { kind, crossfadeMs } = settings;
   const near: [number, number] | null = kind === "whole" ? [clip.head_frame, clip.tail_frame] : loop ? [loop.start_frame, loop.end_frame] : null;
   const edges = `${clip.head_frame} ${clip.tail_frame} ${clip.source_id}`;
   const asked = useQuery({ queryKey: ["loops", id, clip.id, kind, edges, loop?.start_frame, loop?.end_frame], queryFn: () => api.loops(id, revision, clip.id, near), retry: false, staleTime: Infinity });
@@ -57,7 +66,7 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
       <Choices
         label="kind of loop"
         value={kind}
-        onChange={setKind}
+        onChange={(next) => setSettings({ ...settings, kind: next })}
         choices={[
           { value: "sustain", label: "sustain loop, attack untouched" },
           { value: "whole", label: "rotate the whole clip" },
@@ -78,7 +87,7 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
       )}
       {kind === "whole" && (
         <p className="leading-7">
-          Crossfade the old ends over <Num label="crossfade of the rotated loop" value={crossfadeMs} unit="ms" lowest={0} highest={5_000} step={1} onChange={setCrossfade} />; the loop then starts at the cursor, or in the middle.
+          Crossfade the old ends over <Num label="crossfade of the rotated loop" value={crossfadeMs} unit="ms" lowest={0} highest={5_000} step={1} onChange={(ms) => setSettings({ ...settings, crossfadeMs: ms })} />; the loop then starts at the cursor, or in the middle.
         </p>
       )}
       {problem && <p role="alert" className="text-warn">{problem}</p>}
@@ -125,12 +134,13 @@ function Figures({ figure }: { readonly figure: LoopFigure | undefined }) {
 /** Loops for all selected clips, or the whole kit, at once. */
 function All({ ids }: { readonly ids: readonly string[] }) {
   const everything = useOpen(useShallow((state) => Object.values(state.job.clips).filter((clip) => clip.sound_start_frame !== null || clip.finding_id === null).map((clip) => clip.id)));
-  const [ms, setMs] = useState(40);
+  const [settings, setSettings] = useSetting("loops", INITIAL);
+  const ms = settings.allMs;
   const chosen = ids.length ? [...ids] : everything;
   return (
     <p className="leading-7">
       <Button onClick={() => void edit({ kind: "loop_all", clip_ids: chosen, crossfade_ms: ms })}>Loop {ids.length ? `the ${ids.length} selected` : `all ${everything.length}`}</Button> with crossfades of{" "}
-      <Num label="crossfade of all loops" value={ms} unit="ms" lowest={0} highest={5_000} step={1} onChange={setMs} />.
+      <Num label="crossfade of all loops" value={ms} unit="ms" lowest={0} highest={5_000} step={1} onChange={(next) => setSettings({ ...settings, allMs: next })} />.
     </p>
   );
 }

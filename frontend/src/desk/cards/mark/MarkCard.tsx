@@ -8,6 +8,7 @@ import { Num } from "../../../ui/Num";
 import { keyOf } from "../../commands/commands";
 import { endOf, markFrame, startOf } from "../../model/placement";
 import { cutAtMarks, dropMark, programmeFrom, setSyncHere } from "../../state/clipEdits";
+import { useSetting } from "../../state/settings";
 import { currentClip, notify, setCursor, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
@@ -163,12 +164,15 @@ function Row({ mark }: { readonly mark: Mark }) {
   );
 }
 
+const INITIAL_TEMPO = { bars: 4, target: { bar: 1, beat: 1 } };
+
 function MusicalTime() {
   const job = useOpen((desk) => desk.job);
   const selection = useOpen((desk) => desk.selection);
   const clip = useOpen(currentClip);
-  const [bars, setBars] = useState(4);
-  const [target, setTarget] = useState({ bar: 1, beat: 1 });
+  const [settings, setSettings] = useSetting("tempo", INITIAL_TEMPO);
+  const { bars, target } = settings;
+  const setTarget = (next: { bar: number; beat: number }) => setSettings({ ...settings, target: next });
   const { grid } = job;
   const span = selection ?? (clip ? { start: startOf(job, clip), end: endOf(job, clip) } : null);
   const tempo = grid ? Math.round(tempoOf(grid) * 100) / 100 : 120;
@@ -188,7 +192,7 @@ function MusicalTime() {
         </p>
       )}
       <p className="leading-7">
-        {selection ? "The selection" : "The selected clip"} is <Num label="bars in the span" value={bars} unit="bars" lowest={1} highest={999} step={1} onChange={setBars} />{" "}
+        {selection ? "The selection" : "The selected clip"} is <Num label="bars in the span" value={bars} unit="bars" lowest={1} highest={999} step={1} onChange={(count) => setSettings({ ...settings, bars: count })} />{" "}
         <Button
           disabled={!span}
           title={span ? undefined : "select some bars on the strip, or a clip"}

@@ -9,6 +9,7 @@ import { Num } from "../../../ui/Num";
 import { type Cell, cells } from "../../model/cells";
 import { joinedEndOf, placed, startOf } from "../../model/placement";
 import { desk, notify, useOpen } from "../../state/desk";
+import { useSetting } from "../../state/settings";
 import { useHits } from "../../state/hitSearch";
 import { selectClips } from "../../state/selection";
 
@@ -45,6 +46,16 @@ function spanOf(job: Job, hit: Cell, old: boolean): [number, number] {
   return [start, Math.max(...hit.clips.map((clip) => joinedEndOf(job, clip))) - start];
 }
 
+interface BenchSettings {
+  readonly everyS: number;
+  /** A tempo of its own; none: the job's. */
+  readonly bpm: number | null;
+  /** The steps that are on: a hit and a number. */
+  readonly pattern: readonly string[];
+}
+
+const INITIAL: BenchSettings = { everyS: 0.5, bpm: null, pattern: [] };
+
 /** Play samples from keys, on a beat, and in a pattern against a click: lateness is heard in rhythm. */
 export function TestBench() {
   const job = useOpen((state) => state.job);
@@ -53,12 +64,12 @@ export function TestBench() {
   const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
   const bench = useRef(new Bench());
   const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
+  const [settings, setSettings] = useSetting("test_bench", INITIAL);
+  const { everyS, bpm: ownBpm } = settings;
   const [old, setOld] = useState(false);
-  const [ownBpm, setBpm] = useState<number | null>(null);
   const bpm = ownBpm ?? (job.grid ? Math.round(tempoOf(job.grid) * 100) / 100 : 120);
-  const [everyS, setEvery] = useState(0.5);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
-  const [pattern, setPattern] = useState<ReadonlySet<string>>(new Set());
+  const pattern = useMemo(() => new Set(settings.pattern), [settings.pattern]);
   const all = useMemo(() => things(job, cells(job, known, "name", "")), [job, known]);
   const current = all.flatMap((thing) => thing.hits).find((hit) => hit.clips.some((clip) => clip.id === clipId));
   const live = useRef({ pattern, current, old });
@@ -140,10 +151,10 @@ export function TestBench() {
           </div>
           <p className="text-xs text-soft">Click here and play; rows of keys are strengths. {midi}</p>
           <label className="flex items-center gap-2">
-            <input type="checkbox" className="accent-(--ink)" checked={old} onChange={(event) => setOld(event.target.checked)} /> <span>original start</span>
+            <input type="checkbox" className="accent-(--ink)" checked={old} onChange={(event) => setOld(event.target.checked)} /> <span className="whitespace-nowrap">original start</span>
             {late !== null && (
               <span className={`ml-auto ${late >= lateFromMs ? "text-warn" : "text-soft"}`} aria-live="polite">
-                speaks <span className="num">{late.toFixed(1)} ms</span> after its start
+                onset at <span className="num">{late.toFixed(1)} ms</span>
               </span>
             )}
           </label>
@@ -151,15 +162,15 @@ export function TestBench() {
             <Button aria-pressed={running === "beat"} disabled={!current} onClick={() => (running === "beat" ? stop() : void start("beat"))}>
               {running === "beat" ? "Stop" : "Retrigger"}
             </Button>{" "}
-            every <Num label="retrigger every" value={everyS} unit="s" lowest={0.05} highest={10} step={0.05} decimals={2} onChange={setEvery} />
+            every <Num label="retrigger every" value={everyS} unit="s" lowest={0.05} highest={10} step={0.05} decimals={2} onChange={(seconds) => setSettings({ ...settings, everyS: seconds })} />
           </p>
           <p className="leading-7">
             <Button aria-pressed={running === "pattern"} onClick={() => (running === "pattern" ? stop() : void start("pattern"))}>
               {running === "pattern" ? "Stop" : "Play the pattern"}
             </Button>{" "}
-            at <Num label="tempo of the test bench" value={bpm} unit="bpm" lowest={20} highest={300} step={1} decimals={Number.isInteger(bpm) ? 0 : 2} onChange={setBpm} /> against a click
+            at <Num label="tempo of the test bench" value={bpm} unit="bpm" lowest={20} highest={300} step={1} decimals={Number.isInteger(bpm) ? 0 : 2} onChange={(tempo) => setSettings({ ...settings, bpm: tempo })} /> against a click
           </p>
-          <Pattern all={all} pattern={pattern} onChange={setPattern} />
+          <Pattern all={all} pattern={pattern} onChange={(next) => setSettings({ ...settings, pattern: [...next] })} />
         </>
       )}
     </section>

@@ -1,12 +1,14 @@
-import { useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
 import { hasSound } from "../../model/placement";
 import { useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
+import { useSetting } from "../../state/settings";
 import { useHits } from "../../state/hitSearch";
 import { selectedIds } from "../../state/selection";
+
+const INITIAL = { everything: true, ceiling: -1 };
 
 /** Shaping a kit: softened ends, and hot hits turned down. */
 export function KitShape() {
@@ -15,8 +17,8 @@ export function KitShape() {
   const clips = useOpen(useShallow((desk) => ids.flatMap((id) => desk.job.clips[id] ?? [])));
   const rate = useOpen((desk) => desk.job.sources[clips[0]?.source_id ?? ""]?.rate_hz ?? 48_000);
   const grades = useHits((hits) => hits.limits.softeningsMs);
-  const [everything, setEverything] = useState(true);
-  const [ceiling, setCeiling] = useState(-1);
+  const [settings, setSettings] = useSetting("kit_shape", INITIAL);
+  const { everything, ceiling } = settings;
   const chosen = everything ? all : ids;
   const fade = clips[0]?.fade_out;
   const softened = fade ? (fade.length_frames / rate) * 1000 : 0;
@@ -36,11 +38,11 @@ export function KitShape() {
         </div>
       </div>
       <p className="leading-7">
-        Turn down peaks over <Num label="ceiling" value={ceiling} unit="dB" lowest={-60} highest={0} step={0.5} decimals={1} onChange={setCeiling} />; nothing is turned up.{" "}
+        Turn down peaks over <Num label="ceiling" value={ceiling} unit="dB" lowest={-60} highest={0} step={0.5} decimals={1} onChange={(db) => setSettings({ ...settings, ceiling: db })} />; nothing is turned up.{" "}
         <Button onClick={() => void edit({ kind: "turn_down", clip_ids: chosen, ceiling_db: ceiling })}>Turn down</Button>
       </p>
       <label className="flex items-center gap-2 text-soft">
-        <input type="checkbox" className="accent-(--ink)" checked={everything} onChange={(event) => setEverything(event.target.checked)} />
+        <input type="checkbox" className="accent-(--ink)" checked={everything} onChange={(event) => setSettings({ ...settings, everything: event.target.checked })} />
         <span>for all {all.length} clips, not just the selected ones</span>
       </label>
     </section>

@@ -6,6 +6,7 @@ import type { Clip, Law, Shape } from "../../../api/types";
 import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
 import { PointsEditor } from "../../../ui/PointsEditor";
+import { SHAPE_NAMES } from "../../../wave/curve";
 import type { Point } from "../../../wave/points";
 import { keyOf } from "../../commands/commands";
 import { clipsInOrder, endOf, startOf } from "../../model/placement";
@@ -46,10 +47,9 @@ export function ShapeCard({ children }: { readonly children?: ReactNode }) {
             value={recipe.fade_shape}
             onChange={(event) => setRecipe({ fade_shape: event.target.value as Shape })}
           >
-            <option value="s">S-curve</option>
-            <option value="equal_power">equal power</option>
-            <option value="linear">linear</option>
-            <option value="logarithmic">logarithmic</option>
+            {SHAPE_NAMES.map(([shape, name]) => (
+              <option key={shape} value={shape}>{name}</option>
+            ))}
           </select>
           ; longer where the edge would click, shorter near the sound.
         </p>
@@ -70,7 +70,9 @@ function AutomaticFades() {
   return (
     <label className="flex items-center gap-2">
       <input type="checkbox" className="accent-(--ink)" checked={on} onChange={(event) => void edit({ kind: "set_automatic_fades", on: event.target.checked })} />
-      automatic fades <span className="text-soft">(your own fades always stay)</span>
+      <span>
+        automatic fades <span className="text-soft">(your own always stay)</span>
+      </span>
     </label>
   );
 }
