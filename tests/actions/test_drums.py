@@ -190,7 +190,7 @@ def test_whole_samples_go_with_offsets_and_loops_reach_the_file(
         assert [(one["start_samples"], one["end_samples"]) for one in sampler["loops"]] == [
             (loop.start_frame - shift, loop.end_frame - shift - 1)
         ]
-        assert [(p.frame, p.end_frame) for p in read_points(path, soundfile.info(path).frames)] == [region.loop]
+        assert [(p.frame, p.end_frame) for p in read_points(path, soundfile.info(path).frames).points] == [region.loop]
 
 
 def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_at_once(

@@ -14,10 +14,9 @@ import soundfile
 from tests.conftest import RATE, phrases
 from wavinfo import WavInfoReader
 
-from wemble.actions import saved_jobs
+from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
 from wemble.actions.editing import edits
-from wemble.actions.importing import uploads
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.work.tasks import wait_for

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import socket
+import sqlite3
 import threading
 import time
 import urllib.request
@@ -71,8 +73,8 @@ def test_only_our_own_page_is_answered(client: FlaskClient, headers: dict[str, s
         ("GET", "/api/sources/..%2f..%2fetc/tiles/1/0", None, 404, ""),
         ("PATCH", "/api/uploads/nope", b"x", 400, "Upload-Offset"),
         ("POST", "/api/jobs/nope/uploads", b'{"name": "a", "size_bytes": 99999999999999}', 413, "GiB"),
-        ("PUT", "/api/recipes/x", b'{"recipe": {"fade_ms": -1}}', 400, "fade_ms"),
-        ("DELETE", "/api/recipes/x", None, 404, "no recipe"),
+        ("POST", "/api/recipes", b'{"name": "x", "recipe": {"fade_ms": -1}}', 400, "fade_ms"),
+        ("POST", "/api/recipes/delete", b'{"name": "x"}', 404, "no recipe"),
     ],
 )
 def test_errors_say_what_is_wrong(
@@ -200,3 +202,57 @@ def test_kill_9_loses_nothing_that_was_answered(server: Server, tmp_path: Path) 
     server.start()
     assert not any((server.home / "exports").iterdir()) and not any((server.home / "scratch").iterdir())
     assert wait_until(server, job_id, sending, {"interrupted"})
+
+
+def test_half_sent_requests_and_idle_connections_change_nothing_for_who_works(server: Server) -> None:
+    def connection(sent: bytes) -> socket.socket:
+        opened = socket.create_connection(("127.0.0.1", server.port), timeout=20)
+        opened.sendall(sent)
+        return opened
+
+    halves = [connection(b"GET /api/jobs HTTP/1.1\r\nHost: 127.0.0.1\r\nX-More: ") for _ in range(40)]
+    bodies = [
+        connection(b"POST /api/jobs HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 900\r\n\r\n{") for _ in range(40)
+    ]
+    idle = [connection(b"") for _ in range(200)]
+    for _ in range(20):
+        assert urllib.request.urlopen(f"{server.url}/api/jobs", timeout=10).status == 200
+    for one in [*halves, *bodies, *idle]:
+        one.close()
+
+
+def test_a_locked_or_read_only_database_is_said_and_works_again_afterwards(
+    client: FlaskClient, library: Library
+) -> None:
+    job_id = client.post("/api/jobs", json={"name": "x", "brief": "drums"}).json["id"]
+    other = sqlite3.connect(library.home.database, isolation_level=None)
+    library.database.write_timeout_s = 0.05
+    other.execute("BEGIN IMMEDIATE")
+    answer = client.post(f"/api/jobs/{job_id}/rename", json={"name": "y"})
+    assert answer.status_code == 503 and "nothing was changed" in answer.json["message"]
+    other.execute("ROLLBACK")
+    other.close()
+    assert client.post(f"/api/jobs/{job_id}/rename", json={"name": "y"}).status_code == 200
+
+
+def test_a_revision_of_another_job_or_of_none_is_not_found(client: FlaskClient) -> None:
+    one, two = (client.post("/api/jobs", json={"name": name}).json["id"] for name in ("one", "two"))
+    revision = client.get(f"/api/jobs/{one}").json["revision"]
+    request = {"revision": revision, "request": {}}
+    for job_id in (two, "gone"):
+        assert client.get(f"/api/jobs/{job_id}/revisions/{revision}/audio?start=0&frames=9").status_code == 404
+        assert client.get(f"/api/jobs/{job_id}/revisions/{revision}/verdicts").status_code == 404
+        assert client.post(f"/api/jobs/{job_id}/send/preview", json=request).status_code == 404
+        assert client.post(f"/api/jobs/{job_id}/send", json=request).status_code == 404
+        assert client.post(f"/api/jobs/{job_id}/save", json={"base_revision": revision}).status_code == 404
+    for wild in (10**30, 0, 2**63):
+        assert client.get(f"/api/jobs/{one}/revisions/{wild}/verdicts").status_code == 404
+        assert client.post(f"/api/jobs/{one}/undo", json={"base_revision": wild}).status_code in (404, 409)
+
+
+def test_recipes_of_any_name_are_saved_and_deleted(client: FlaskClient) -> None:
+    for name in ("a/b", "..", ". hidden", "é “x”"):
+        assert client.post("/api/recipes", json={"name": name, "recipe": {}}).status_code == 200
+        assert name in client.get("/api/recipes").json["recipes"]
+        assert client.post("/api/recipes/delete", json={"name": name}).status_code == 200
+        assert name not in client.get("/api/recipes").json["recipes"]

@@ -458,14 +458,15 @@ export interface paths {
         /** List the saved recipes. */
         get: operations["list_recipes"];
         put?: never;
-        post?: never;
+        /** Save a recipe under a name. */
+        post: operations["save_recipe"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/recipes/{name}": {
+    "/recipes/delete": {
         parameters: {
             query?: never;
             header?: never;
@@ -473,11 +474,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Save a recipe under a name. */
-        put: operations["save_recipe"];
-        post?: never;
-        /** Forget a recipe. */
-        delete: operations["forget_recipe"];
+        put?: never;
+        /** Delete a recipe. */
+        post: operations["delete_recipe"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -727,7 +727,8 @@ export interface components {
          *     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
          *
          *     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
-         *     (``confidence`` 0…1, with the reason).
+         *     (``confidence`` 0…1, with the reason). ``file_name`` is that of the file as which it was imported: files with the same
+         *     bytes are one source under several names.
          */
         Clip: {
             /** Id */
@@ -802,6 +803,11 @@ export interface components {
              * @default
              */
             reason: string;
+            /**
+             * File Name
+             * @default
+             */
+            file_name: string;
         };
         /**
          * ClipVerdicts
@@ -2110,9 +2116,11 @@ export interface components {
         };
         /**
          * RecipeBody
-         * @description A recipe to be saved.
+         * @description A recipe to be saved, and its name.
          */
         RecipeBody: {
+            /** Name */
+            name: string;
             /** Recipe */
             recipe: components["schemas"]["Recipe"] | components["schemas"]["HitRecipe"];
         };
@@ -3810,9 +3818,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -3841,16 +3847,18 @@ export interface operations {
             };
         };
     };
-    forget_recipe: {
+    delete_recipe: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
         responses: {
             /** @description done */
             200: {

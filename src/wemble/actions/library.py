@@ -21,6 +21,7 @@ from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
 from wemble.core.signal.pyramid import bin_frames
+from wemble.errors import NotFound
 from wemble.store import jobs, records
 from wemble.store.database import Database
 from wemble.store.files import FileReader, Home, folder_bytes, read_energy
@@ -115,12 +116,14 @@ class Library:
         self._own_pool = pool is None
         self.running: dict[str, Any] = {}
         self.turns = _Turns()
+        self.finishing = Lock()
         self._jobs, self._plans = _Recent(32), _Recent(8)
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
         self.hit_sets = _Recent(4)
         self._sizes = _Recent(4096)
+        self._job_ids = _Recent(4096)
         self.job_pictures = _Recent(500)
 
     def now(self) -> float:
@@ -155,6 +158,16 @@ class Library:
                 return jobs.get_state(db, revision_id)
 
         return self._jobs.get(revision_id, load)
+
+    def check_revision(self, job_id: str, revision_id: int) -> None:
+        """Raise `NotFound` if a revision is not one of a job's."""
+
+        def load() -> str:
+            with self.database.read() as db:
+                return jobs.get_revision(db, revision_id).job_id
+
+        if self._job_ids.get(revision_id, load) != job_id:
+            raise NotFound(f"this job has no revision {revision_id}; show its newest state")
 
     def keep_job(self, revision_id: int, job: Job) -> None:
         """Keep a job that was just made."""

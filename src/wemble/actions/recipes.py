@@ -21,8 +21,8 @@ def save(library: Library, name: str, recipe: Recipe | HitRecipe) -> None:
         records.update_recipe(db, check_name(name), recipe, now=library.now())
 
 
-def forget(library: Library, name: str) -> None:
-    """Forget a recipe. Raises `NotFound`."""
+def delete(library: Library, name: str) -> None:
+    """Delete a recipe. Raises `NotFound`."""
     with library.database.write() as db:
         records.delete_recipe(db, name)
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from wemble.actions import saved_jobs
+from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
-from wemble.actions.importing import uploads
 from wemble.actions.library import Library
 from wemble.errors import InvalidInput
 from wemble.store import records

@@ -68,7 +68,7 @@ def edit(
         edited = change(before)
         edited = replace(edited, job=reattach_marks(before, edited.job))
         parent, since = head, before
-        moment = library.now() - head.created_at <= MELT_WITHIN_S
+        moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
         if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)

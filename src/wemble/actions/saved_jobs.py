@@ -1,25 +1,38 @@
-"""A job saved as one file, and opened elsewhere."""
+"""A job saved as one file, and opened elsewhere.
+
+A saved job comes from outside: nothing in it is believed. Its recordings are decoded again, or where another decoder made
+them, their copies are measured again; their names are computed from their bytes; the job passes the checks that edits
+pass. Only then does anything get its place, and a recording that is here already is never replaced.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import shutil
 import threading
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.deliver.names import safe_name
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.validity import check_validity
 from wemble.errors import InvalidInput
 from wemble.formats.archive import read_archive, unpacked_bytes, write_archive
+from wemble.formats.decode import Probe, probe
 from wemble.store import jobs, records
-from wemble.store.files import Home, move_into_place, settle
+from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
 ENDING = ".wemble.zip"
+ROOM_TONE = "room tone"
 
 
 def start_save(library: Library, job_id: str, revision_id: int) -> str:
@@ -28,7 +41,7 @@ def start_save(library: Library, job_id: str, revision_id: int) -> str:
     rows = [library.source(source_id) for source_id in job.sources]
     content = {"job": jobs.dump_job(job), "sources": [records.dump_source(row) for row in rows]}
     folder_name, name = new_id(), f"{safe_name(job.name)}{ENDING}"
-    args = (library.home.root, content, [row.id for row in rows], name, folder_name)
+    args = (library.home.root, content, [(row.id, row.rate_hz) for row in rows], name, folder_name)
 
     def saved(_: None) -> dict[str, object]:
         return {"files": [name], "folder_name": folder_name, "saved": True}
@@ -38,59 +51,156 @@ def start_save(library: Library, job_id: str, revision_id: int) -> str:
 
 
 def save_job(
-    report: Report, work: Path, root: Path, content: dict[str, Any], source_ids: list[str], name: str, folder_name: str
+    report: Report,
+    work: Path,
+    root: Path,
+    content: dict[str, Any],
+    sources: list[tuple[str, int]],
+    name: str,
+    folder_name: str,
 ) -> None:
-    """Write the archive beside, then move it into place. Runs in a worker."""
+    """Write the archive beside, then move it into place: originals and working copies. Runs in a worker."""
     home = Home(root)
-    folders = [(source_id, home.source(source_id)) for source_id in source_ids]
-    home.check_space(sum(file.stat().st_size for _, folder in folders for file in folder.iterdir()))
+    files = [
+        (f"sources/{key}/{path.name}", path)
+        for key, rate_hz in sources
+        for path in [*home.source(key).glob("original*"), copy_path(home.source(key), rate_hz)]
+    ]
+    home.check_space(sum(path.stat().st_size for _, path in files))
     folder = work / "export"
     folder.mkdir()
-    write_archive(folder / name, content, folders, report)
+    write_archive(folder / name, content, files, report)
     settle(folder)
     move_into_place(folder, home.exports / folder_name)
+
+
+@dataclass(frozen=True, slots=True)
+class Unpacked:
+    """A saved job that passed every check: the job, its sources' rows, and which of them are new here."""
+
+    job: Job
+    rows: tuple[records.SourceRow, ...]
+    new_ids: tuple[str, ...]
 
 
 def start_open(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None) -> str:
     """Start opening a saved job into a job that is still empty, and return the task."""
 
-    def opened(content: dict[str, Any]) -> dict[str, object]:
-        job = jobs.load_job(content["job"], content["version"])
-        rows = [records.load_source(row) for row in content["sources"]]
-        check_validity(job)
-        if not set(job.sources) <= {row.id for row in rows}:
-            raise InvalidInput("a recording is missing in this saved job; save it again where it came from")
-
-        def replace_empty(newest: Job) -> Edited:
-            if newest.clips or newest.sources:
-                raise InvalidInput("a saved job opens as a job of its own; drop it on the start page")
-            return Edited(job)
-
-        with library.database.write() as db:
-            for row in rows:
-                records.add_source(db, row, now=library.now())
-                library.reader.know(row.id, row.channels)
-            answer = edit_newest(library, job_id, "open saved job", replace_empty)
-            if upload_id is not None:
-                records.delete_upload(db, upload_id)
+    def opened(unpacked: Unpacked) -> dict[str, object]:
+        try:
+            answer = _taken_over(library, job_id, unpacked, upload_id)
+        except BaseException:
+            _drop(library, unpacked.new_ids)
+            raise
         if upload_id is not None:
             path.unlink(missing_ok=True)
-        for row in rows:
+        for row in unpacked.rows:
             threading.Thread(target=settle, args=(library.home.source(row.id),), daemon=True).start()
-        return {"revision": answer.revision, "notes": []}
+        return {"revision": answer, "notes": []}
 
     request = {"name": name, "upload_id": upload_id}
     return start_task(library, job_id, "import", name, request, open_archive, (library.home.root, path), opened)
 
 
-def open_archive(report: Report, work: Path, root: Path, path: Path) -> dict[str, Any]:
-    """Unpack and check a saved job, and move its sources into place. Runs in a worker."""
+def _taken_over(library: Library, job_id: str, unpacked: Unpacked, upload_id: str | None) -> int:
+    def replace_empty(newest: Job) -> Edited:
+        if newest.clips or newest.sources:
+            raise InvalidInput("a saved job opens as a job of its own; drop it on the start page")
+        return Edited(unpacked.job)
+
+    with library.database.write() as db:
+        for row in unpacked.rows:
+            records.add_source(db, row, now=library.now())
+            library.reader.know(row.id, row.channels)
+        answer = edit_newest(library, job_id, "open saved job", replace_empty)
+        if upload_id is not None:
+            records.delete_upload(db, upload_id)
+    return answer.revision
+
+
+def _drop(library: Library, source_ids: tuple[str, ...]) -> None:
+    """Remove the folders of sources that no row speaks of."""
+    with library.database.read() as db:
+        known = set(records.list_source_ids(db))
+    for one in set(source_ids) - known:
+        shutil.rmtree(library.home.source(one), ignore_errors=True)
+
+
+def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked:
+    """Unpack a saved job, check all of it, and move its sources into place. Runs in a worker.
+
+    Raises
+    ------
+    InvalidInput
+        If anything in it is not as a saved job is; nothing is kept then.
+    """
     home = Home(root)
-    home.check_space(unpacked_bytes(path))
-    sources = work / "sources"
-    content = read_archive(path, sources, report)
+    home.check_space(2 * unpacked_bytes(path))
+    content = read_archive(path, work / "unpacked", report)
     if not isinstance(content.get("sources"), list) or "job" not in content:
         raise InvalidInput("job.json in this saved job holds no job")
-    for folder in sorted(sources.iterdir()) if sources.exists() else ():
-        move_into_place(folder, home.source(folder.name))
-    return content
+    job = jobs.load_job(content["job"], content["version"])
+    check_validity(job)
+    claimed = {row.id: row for row in map(records.load_source, content["sources"])}
+    rows, built = [], {}
+    for number, use in enumerate(job.sources.values()):
+        if use.id not in claimed:
+            raise InvalidInput(
+                f"the recording “{use.name}” is missing in this saved job; save it again where it was saved"
+            )
+        report(number / len(job.sources), f"checking {use.name}")
+        folder = work / f"built-{number}"
+        row = _rebuilt(report, home, folder, work / "unpacked" / use.id, claimed[use.id], use)
+        _check_use(use, row)
+        rows.append(row)
+        built[row.id] = folder
+    new = tuple(key for key in built if not home.source(key).exists())
+    for key, folder in built.items():
+        move_into_place(folder, home.source(key))
+    return Unpacked(job, tuple(rows), new)
+
+
+def _rebuilt(
+    report: Report, home: Home, folder: Path, unpacked: Path, claimed: records.SourceRow, use: SourceUse
+) -> records.SourceRow:
+    """Return the row of a source, computed from what was unpacked; its folder is built again."""
+    original = next(iter(sorted(unpacked.glob("original*"))), None)
+    if claimed.kind == ROOM_TONE and original is None:
+        return _from_copy(folder, unpacked, claimed, None)
+    if original is None:
+        raise InvalidInput(f"the recording “{use.name}” is missing in this saved job; save it again where it was saved")
+    if claimed.decoder == probe(original).decoder:
+        return decode_source(
+            lambda part, doing: report(0.0, f"decoding {use.name}"), home, folder, original, original.name
+        )
+    return _from_copy(folder, unpacked, claimed, original)
+
+
+def _from_copy(folder: Path, unpacked: Path, claimed: records.SourceRow, original: Path | None) -> records.SourceRow:
+    """Return the row of a source that another decoder made: its copy is what it is, and is measured again."""
+    copy = copy_path(unpacked, claimed.rate_hz)
+    if not copy.is_file() or copy.stat().st_size != claimed.frames * claimed.channels * 4:
+        raise InvalidInput("a working copy in this saved job is not whole; save it again where it was saved")
+    folder.mkdir()
+    with SourceWriter(folder, rate_hz=claimed.rate_hz, channels=claimed.channels) as writer, copy.open("rb") as file:
+        while raw := file.read(BLOCK_FRAMES * claimed.channels * 4):
+            writer.write(np.frombuffer(raw, np.float32).reshape(-1, claimed.channels))
+        bins = writer.finish()
+    if original is None:
+        samples = np.fromfile(copy, np.float32).reshape(-1, claimed.channels)
+        digest = hashlib.sha256(np.ascontiguousarray(samples.T).tobytes()).hexdigest()
+    else:
+        digest = hashlib.sha256(original.read_bytes()).hexdigest()
+        shutil.copyfile(original, folder / original.name)
+    found = Probe(claimed.kind, claimed.decoder, claimed.rate_hz, claimed.channels, None)
+    row = described(folder, digest, found, writer, bins)
+    return row if original is not None else records.renamed_source(row, digest[:32])
+
+
+def _check_use(use: SourceUse, row: records.SourceRow) -> None:
+    """Raise `InvalidInput` unless the job speaks of a source as it is."""
+    if (use.id, use.rate_hz, use.channels, use.frames) != (row.id, row.rate_hz, row.channels, row.frames):
+        raise InvalidInput(
+            f"the recording “{use.name}” in this saved job is not the one that the job was made with; "
+            "save it again where it was saved"
+        )

@@ -20,8 +20,8 @@ import waitress
 
 from wemble.actions import removal
 from wemble.actions.events import event, start_log
-from wemble.actions.importing.uploads import PART_BYTES
 from wemble.actions.library import Library
+from wemble.actions.uploads import PART_BYTES
 from wemble.errors import Conflict, InvalidInput
 from wemble.store.database import Database
 from wemble.store.files import Home

@@ -1,7 +1,7 @@
 """A saved job as one zip: readable JSON, the sources as they lie on disk, and a checksum of every file.
 
 job.json          the job and what is known of its sources
-sources/ID/NAME   the recording as it came, its working copy, its pyramid
+sources/ID/NAME   the recording as it came, and its working copy
 checksums.json    SHA-256 of every other file
 """
 
@@ -11,7 +11,8 @@ import hashlib
 import json
 import re
 import zipfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -20,22 +21,20 @@ from wemble.errors import InvalidInput
 VERSION = 2
 _PART = 1 << 20
 _NAME = re.compile(r"sources/([0-9A-Za-z]{1,80})/([0-9A-Za-z][0-9A-Za-z._-]{0,80})")
-_LARGEST_JSON = 1 << 28
+_LARGEST_JSON = 1 << 26
+_MOST_ENTRIES = 200_000
 Report = Callable[[float, str], None]
 
 
 def is_archive(path: Path) -> bool:
-    """Say whether a file is a zip with a saved job in it."""
-    if not zipfile.is_zipfile(path):
-        return False
-    with zipfile.ZipFile(path) as archive:
-        return {"job.json", "checksums.json"} <= set(archive.namelist())
+    """Say whether a file begins as a zip does. What is in it is looked at where it is opened, in a worker."""
+    with path.open("rb") as file:
+        return file.read(4) == b"PK\x03\x04"
 
 
-def write_archive(path: Path, content: dict[str, Any], folders: Iterable[tuple[str, Path]], report: Report) -> None:
-    """Write a saved job. ``folders`` are (source id, folder); what ends in ``.part`` is left out."""
+def write_archive(path: Path, content: dict[str, Any], files: Sequence[tuple[str, Path]], report: Report) -> None:
+    """Write a saved job. ``files`` are (name in the archive, file)."""
     text = json.dumps({"version": VERSION, **content}, indent=1, ensure_ascii=False).encode()
-    files = [(f"sources/{key}/{file.name}", file) for key, folder in folders for file in sorted(folder.iterdir())]
     total = sum(file.stat().st_size for _, file in files) or 1
     done = 0
     checksums = {"job.json": hashlib.sha256(text).hexdigest()}
@@ -53,9 +52,26 @@ def write_archive(path: Path, content: dict[str, Any], folders: Iterable[tuple[s
         archive.writestr("checksums.json", json.dumps(checksums, indent=1))
 
 
+@contextmanager
+def _opened(path: Path) -> Iterator[zipfile.ZipFile]:
+    """Give a zip that has the outer form of a saved job; files in it are stored and not packed, as we write them."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = archive.namelist()
+            if not {"job.json", "checksums.json"} <= set(names):
+                raise InvalidInput("this zip is no saved job; unpack it and import the recordings in it")
+            if len(names) > _MOST_ENTRIES or len(set(names)) != len(names):
+                raise InvalidInput("this saved job has a name twice, or far too many files")
+            if any(entry.compress_type != zipfile.ZIP_STORED for entry in archive.infolist()):
+                raise InvalidInput("this saved job was packed by another program; use the file as Wemble wrote it")
+            yield archive
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, OverflowError, RuntimeError) as error:
+        raise InvalidInput(f"this saved job is damaged ({error}); copy it again") from None
+
+
 def unpacked_bytes(path: Path) -> int:
     """Return how much room the files of an archive need."""
-    with zipfile.ZipFile(path) as archive:
+    with _opened(path) as archive:
         return sum(entry.file_size for entry in archive.infolist())
 
 
@@ -67,11 +83,11 @@ def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
     InvalidInput
         If it is no saved job, is of a newer kind, or a file is not what its checksum says.
     """
-    with zipfile.ZipFile(path) as archive:
+    with _opened(path) as archive:
         checksums = _json(archive, "checksums.json")
         text = _bytes(archive, "job.json")
         _check("job.json", hashlib.sha256(text).hexdigest(), checksums)
-        content: dict[str, Any] = json.loads(text)
+        content = _json(archive, "job.json")
         if content.get("version") not in range(1, VERSION + 1):
             raise InvalidInput(
                 f"this job was saved by a newer Wemble (version {content.get('version')}); open it there"
@@ -111,7 +127,7 @@ def _bytes(archive: zipfile.ZipFile, name: str) -> bytes:
 def _json(archive: zipfile.ZipFile, name: str) -> dict[str, Any]:
     try:
         content = json.loads(_bytes(archive, name))
-    except ValueError:
+    except (ValueError, RecursionError):
         content = None
     if not isinstance(content, dict):
         raise InvalidInput(f"{name} in this saved job cannot be read")

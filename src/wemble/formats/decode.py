@@ -1,7 +1,8 @@
 """Audio files in: what a file is, and its samples block by block.
 
-libsndfile reads WAV, RF64, AIFF, FLAC, Ogg and MP3; PyAV reads M4A/AAC. Everything is taken off the file by one
-interface, `Decoder`; what a file promises is checked against what it holds.
+libsndfile reads WAV, RF64, AIFF, FLAC, Ogg and MP3; PyAV reads M4A/AAC. Both are used through one
+interface; what a file claims is checked against what it holds. Where a file is damaged, decoding is taken up again behind
+the damage if the format allows it: the hole is filled with silence, so that everything stays in its place, and is told.
 """
 
 from __future__ import annotations
@@ -16,7 +17,8 @@ import soundfile
 from numpy.typing import NDArray
 
 from wemble.errors import InvalidInput, Unsupported
-from wemble.formats.mp3 import UNTOLD_DELAY_FRAMES, says_its_delay
+from wemble.formats.mp3 import UNTOLD_DELAY_FRAMES, breaks, says_its_delay
+from wemble.formats.ogg import FileSlice, read_pages
 from wemble.formats.riff import promised_frames
 
 Interleaved = NDArray[np.float32]
@@ -39,6 +41,8 @@ ENDINGS = (
 )
 RATES_HZ = (8_000, 192_000)
 MOST_CHANNELS = 32
+_LONGEST_HOLE_S = 600.0
+_MOST_FAILURES = 1_000
 _KINDS = "WAV, RF64, AIFF, FLAC, Ogg Vorbis or Opus, MP3, and M4A/AAC"
 
 
@@ -53,6 +57,10 @@ class Probe:
     frames: int | None
     skip_frames: int = 0
     notes: tuple[str, ...] = ()
+    links: tuple[tuple[int, int], ...] = ()
+    """The chained streams of an Ogg file, in bytes, if there are several."""
+    broken_at: tuple[int, ...] = ()
+    """Where the run of an MP3's frames is broken, in samples from its first frame."""
 
 
 def probe(path: Path) -> Probe:
@@ -80,15 +88,25 @@ def probe(path: Path) -> Probe:
     return found
 
 
-def decoded(path: Path, found: Probe, block_frames: int) -> Iterator[Interleaved]:
+def decoded(path: Path, found: Probe, block_frames: int, damage: list[str] | None = None) -> Iterator[Interleaved]:
     """Yield the samples as float32 (frames, channels), skipping what `probe` said is coded silence.
+
+    What is wrong with the file, and where, is added to ``damage`` as it is met.
 
     Raises
     ------
     InvalidInput
         If decoding fails before the first frame. A file that breaks off later yields what there is.
     """
-    blocks = _decoded_av(path) if found.decoder.startswith("PyAV") else _decoded_sndfile(path, block_frames)
+    told = [] if damage is None else damage
+    if found.decoder.startswith("PyAV"):
+        blocks = _decoded_av(path)
+    elif found.links:
+        blocks = _decoded_links(path, found, block_frames)
+    elif found.broken_at:
+        blocks = _broken_mp3(path, found, told)
+    else:
+        blocks = _mended(path, found, block_frames, told)
     skip = found.skip_frames
     for block in blocks:
         if skip >= len(block):
@@ -114,21 +132,112 @@ def _probe_sndfile(path: Path) -> Probe:
         )
     decoder = f"libsndfile {soundfile.__libsndfile_version__}"
     frames = promised_frames(path) or (info.frames if 0 < info.frames < 1 << 62 else None)
-    return Probe(f"{info.format} {info.subtype}", decoder, info.samplerate, info.channels, frames, skip, tuple(notes))
+    links: tuple[tuple[int, int], ...] = ()
+    if info.format == "OGG":
+        pages = read_pages(path)
+        if len(pages.links) > 1:
+            links, frames = pages.links, None
+            notes.append(f"the file is a chain of {len(links)} streams; they were imported one after the other")
+        if not pages.is_whole:
+            notes.append("the file breaks off before its end; what is there was imported")
+    broken_at = tuple(breaks(path)) if info.format in ("MP3", "MPEG") else ()
+    kind = f"{info.format} {info.subtype}"
+    return Probe(kind, decoder, info.samplerate, info.channels, frames, skip, tuple(notes), links, broken_at)
 
 
-def _decoded_sndfile(path: Path, block_frames: int) -> Iterator[Interleaved]:
-    started = False
+def _decoded_sndfile(source: str | FileSlice, block_frames: int, breaks: list[str]) -> Iterator[Interleaved]:
+    """Yield what libsndfile reads; why it broke off, if it did, is added to ``breaks``."""
     try:
-        with soundfile.SoundFile(str(path)) as file:
+        with soundfile.SoundFile(source) as file:
             while len(block := file.read(block_frames, dtype="float32", always_2d=True)):
-                started = True
                 yield block
     except soundfile.LibsndfileError as error:
-        if not started:
-            raise InvalidInput(
-                f"the file could not be decoded ({error.error_string.strip()}); it may be damaged"
-            ) from None
+        breaks.append(error.error_string.strip())
+
+
+def _decoded_links(path: Path, found: Probe, block_frames: int) -> Iterator[Interleaved]:
+    """Yield the streams of a chained file one after the other, as far as they have the rate and channels of the first."""
+    with path.open("rb") as file:
+        for start, end in found.links:
+            blocks = _decoded_sndfile(FileSlice(file, start, end), block_frames, [])
+            info = soundfile.info(FileSlice(file, start, end))
+            if (info.samplerate, info.channels) == (found.rate_hz, found.channels):
+                yield from blocks
+
+
+def _mended(path: Path, found: Probe, block_frames: int, damage: list[str]) -> Iterator[Interleaved]:
+    """Yield what libsndfile reads; where it gives up inside a FLAC file, go on behind the damage with PyAV."""
+    frames, failures = 0, list[str]()
+    for block in _decoded_sndfile(str(path), block_frames, failures):
+        frames += len(block)
+        yield block
+    if not frames and failures:
+        raise InvalidInput(f"the file could not be decoded ({failures[0]}); it may be damaged")
+    if frames and found.kind.startswith("FLAC") and found.frames is not None and frames < found.frames:
+        yield from _behind_the_damage(path, found, frames, damage)
+
+
+def _behind_the_damage(path: Path, found: Probe, frames: int, damage: list[str]) -> Iterator[Interleaved]:
+    """Yield what comes after ``frames`` of a damaged file whose frames say where they belong, holes as silence."""
+    at = 0
+    for place, block in _placed_by_av(path, found):
+        hole = place - at
+        if 1 < hole < _LONGEST_HOLE_S * found.rate_hz:
+            damage.append(_hole(hole, at, found))
+            yield from _after(frames, at, np.zeros((hole, found.channels), np.float32))
+            at += hole
+        yield from _after(frames, at, block)
+        at += len(block)
+
+
+def _broken_mp3(path: Path, found: Probe, damage: list[str]) -> Iterator[Interleaved]:
+    """Yield an MP3 whose run of frames is broken: what is missing from the length that it claims is silence there."""
+    held = sum(len(block) for _, block in _placed_by_av(path, found))
+    hole = max((found.frames or 0) - held, 0)
+    place = max(found.broken_at[0] - UNTOLD_DELAY_FRAMES, 0)
+    if 0 < hole < _LONGEST_HOLE_S * found.rate_hz:
+        damage.append(f"about {_hole(hole, place, found)}")
+    else:
+        damage.append(f"the file is damaged at {place / found.rate_hz:.3f} s; what could be read was imported")
+    at = 0
+    for _, block in _placed_by_av(path, found):
+        cut = min(max(place - at, 0), len(block))
+        yield block[:cut]
+        if at <= place < at + len(block) and 0 < hole < _LONGEST_HOLE_S * found.rate_hz:
+            yield np.zeros((hole, found.channels), np.float32)
+        yield block[cut:]
+        at += len(block)
+
+
+def _hole(frames: int, at: int, found: Probe) -> str:
+    return f"{frames:,} frames at {at / found.rate_hz:.3f} s are damaged and were filled with silence"
+
+
+def _after(frames: int, at: int, block: Interleaved) -> Iterator[Interleaved]:
+    """Yield the part of a block at a place that lies behind ``frames``."""
+    if at + len(block) > frames:
+        yield block[max(frames - at, 0) :]
+
+
+def _placed_by_av(path: Path, found: Probe) -> Iterator[tuple[int, Interleaved]]:
+    """Yield (frame, samples) of what PyAV can decode, passing over what it cannot."""
+    failures = 0
+    with path.open("rb") as file, av.open(file, mode="r") as container:
+        stream = container.streams.audio[0]
+        resampler = av.AudioResampler(format="fltp")
+        at, moved = 0, False
+        while failures < _MOST_FAILURES:
+            try:
+                for frame in container.decode(stream):
+                    if frame.pts is not None and frame.time_base is not None:
+                        at = max(round(frame.pts * frame.time_base * found.rate_hz), at + moved)
+                    for piece in resampler.resample(frame):
+                        block = np.ascontiguousarray(piece.to_ndarray().T, dtype=np.float32)
+                        yield at, block
+                        at, moved = at + len(block), False
+                return
+            except av.error.FFmpegError:
+                failures, moved = failures + 1, True
 
 
 def _is_adts(head: bytes) -> bool:
@@ -137,7 +246,7 @@ def _is_adts(head: bytes) -> bool:
 
 def _probe_av(path: Path) -> Probe:
     try:
-        with av.open(str(path)) as container:
+        with path.open("rb") as file, av.open(file, mode="r") as container:
             stream = next(iter(container.streams.audio), None)
             if stream is None:
                 raise Unsupported(f"there is no audio in this file; Wemble takes {_KINDS}")
@@ -155,7 +264,7 @@ def _decoded_av(path: Path) -> Iterator[Interleaved]:
     """Decode and cut to the stream's duration: the end of an AAC stream carries padding."""
     left = _probe_av(path).frames
     try:
-        with av.open(str(path)) as container:
+        with path.open("rb") as file, av.open(file, mode="r") as container:
             resampler = av.AudioResampler(format="fltp")
             for frame in container.decode(audio=0):
                 for piece in resampler.resample(frame):

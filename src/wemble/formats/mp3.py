@@ -6,6 +6,7 @@ field for the rest (both from memory).
 
 from __future__ import annotations
 
+import mmap
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -27,6 +28,7 @@ class FrameHeader:
     kbps: int
     length_bytes: int
     side_info_bytes: int
+    samples: int
 
 
 def frame_header(data: bytes) -> FrameHeader | None:
@@ -41,7 +43,7 @@ def frame_header(data: bytes) -> FrameHeader | None:
     mono = data[3] >> 6 == 3
     side_info = (17 if mono else 32) if version == 3 else (9 if mono else 17)
     length = (144 if version == 3 else 72) * 1000 * kbps // rate + (data[2] >> 1 & 1)
-    return FrameHeader(rate, kbps, length, side_info)
+    return FrameHeader(rate, kbps, length, side_info, 1152 if version == 3 else 576)
 
 
 def says_its_delay(path: Path) -> bool:
@@ -64,3 +66,40 @@ def says_its_delay(path: Path) -> bool:
     if tag[:4] not in (b"Xing", b"Info") or len(tag) < 144:
         return False
     return any(tag[141:144])
+
+
+def breaks(path: Path) -> list[int]:
+    """Return where the run of frames is broken, in samples from the first frame: a hole, or bytes that are no frame.
+
+    What follows the last frame (tags) is no break.
+    """
+    found: list[int] = []
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as data:
+        at = _next_frame(data, 0)
+        samples = 0
+        while at is not None:
+            header = frame_header(data[at : at + 4])
+            if header is None:
+                at = _next_frame(data, at)
+                if at is not None:
+                    found.append(samples)
+                continue
+            samples += header.samples
+            at += header.length_bytes
+            if at + 4 > len(data):
+                break
+    return found
+
+
+def _next_frame(data: mmap.mmap, start: int) -> int | None:
+    """Return where the next frame begins that another follows; none if there is none."""
+    at = data.find(b"\xff", start)
+    while at >= 0:
+        header = frame_header(data[at : at + 4])
+        if (
+            header is not None
+            and frame_header(data[at + header.length_bytes : at + header.length_bytes + 4]) is not None
+        ):
+            return at
+        at = data.find(b"\xff", at + 1)
+    return None

@@ -28,17 +28,29 @@ class Point:
     end_frame: int | None = None
 
 
-def read_points(path: Path, frames: int) -> list[Point]:
+@dataclass(frozen=True, slots=True)
+class PointsRead:
+    """The points of a file, and how many points and chunks of points were left out."""
+
+    points: list[Point]
+    left_out: int = 0
+
+
+def read_points(path: Path, frames: int) -> PointsRead:
     """Return the points and loops of a WAV file that lie inside its ``frames``, in order; none for other files.
 
-    What contradicts itself is left out: a point past the end, a loop that ends before it starts.
+    What contradicts itself is left out: a point past the end, a loop that ends before it starts, a chunk too large to be
+    read, and what is over `_MOST_POINTS` in the whole file.
     """
     cues: dict[int, int] = {}
     names: dict[int, str] = {}
     loops: list[Point] = []
+    too_large = 0
     with path.open("rb") as file:
         for chunk in chunks(path):
-            if chunk.name in (b"cue ", b"LIST", b"smpl") and chunk.size_bytes <= _LONGEST_CHUNK:
+            if chunk.name in (b"cue ", b"smpl") and chunk.size_bytes > _LONGEST_CHUNK:
+                too_large += 1
+            elif chunk.name in (b"cue ", b"LIST", b"smpl") and chunk.size_bytes <= _LONGEST_CHUNK:
                 file.seek(chunk.offset)
                 data = file.read(chunk.size_bytes)
                 if chunk.name == b"cue ":
@@ -49,7 +61,8 @@ def read_points(path: Path, frames: int) -> list[Point]:
                     loops += _loops(data)
     points = [Point(frame, names.get(number, "")) for number, frame in cues.items() if frame < frames]
     kept = [loop for loop in loops if loop.end_frame is not None and loop.frame < loop.end_frame <= frames]
-    return sorted([*points, *kept], key=lambda point: (point.frame, point.end_frame or 0))
+    found = sorted([*points, *kept], key=lambda point: (point.frame, point.end_frame or 0))
+    return PointsRead(found[:_MOST_POINTS], len(cues) + len(loops) - min(len(found), _MOST_POINTS) + too_large)
 
 
 def append_points(path: Path, points: Sequence[Point], *, rate_hz: int) -> None:
@@ -71,7 +84,7 @@ def append_points(path: Path, points: Sequence[Point], *, rate_hz: int) -> None:
 
 
 def _cues(data: bytes) -> dict[int, int]:
-    count = min(struct.unpack_from("<I", data)[0] if len(data) >= 4 else 0, (len(data) - 4) // 24, _MOST_POINTS)
+    count = min(struct.unpack_from("<I", data)[0] if len(data) >= 4 else 0, (len(data) - 4) // 24)
     rows = (struct.unpack_from("<II4sIII", data, 4 + 24 * n) for n in range(max(count, 0)))
     return {number: frame for number, _, _, _, _, frame in rows}
 
@@ -92,7 +105,7 @@ def _labels(data: bytes) -> Iterator[tuple[int, str]]:
 def _loops(data: bytes) -> list[Point]:
     if len(data) < 36:
         return []
-    count = min(struct.unpack_from("<I", data, 28)[0], (len(data) - 36) // 24, _MOST_POINTS)
+    count = min(struct.unpack_from("<I", data, 28)[0], (len(data) - 36) // 24)
     rows = (struct.unpack_from("<IIIIII", data, 36 + 24 * n) for n in range(count))
     return [Point(start, "Loop", end + 1) for _, _, start, end, _, _ in rows]
 

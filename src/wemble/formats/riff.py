@@ -44,7 +44,10 @@ def chunks(path: Path) -> Iterator[Chunk]:
 
 
 def promised_frames(path: Path) -> int | None:
-    """Return how many frames the header of a WAV file promises, whether or not they are there; None if it is no WAV."""
+    """Return how many frames the header of a WAV or AIFF file claims, whether or not they are there; None for others."""
+    with path.open("rb") as file:
+        if file.read(4) == b"FORM":
+            return _aiff_frames(path)
     frame_bytes = 0
     for chunk in chunks(path):
         if chunk.name == b"fmt ":
@@ -53,4 +56,18 @@ def promised_frames(path: Path) -> int | None:
                 frame_bytes = struct.unpack("<HHIIH", file.read(14).ljust(14, b"\0"))[4]
         if chunk.name == b"data" and frame_bytes:
             return chunk.size_bytes // frame_bytes
+    return None
+
+
+def _aiff_frames(path: Path) -> int | None:
+    """Return the frames that the ``COMM`` chunk of an AIFF file claims (Apple, AIFF 1.3, 1989; from memory)."""
+    length = path.stat().st_size
+    at = 12
+    with path.open("rb") as file:
+        while at + 18 <= length:
+            file.seek(at)
+            name, size, _, frames = struct.unpack(">4sIHI", file.read(14))
+            if name == b"COMM":
+                return int(frames)
+            at += 8 + size + (size & 1)
     return None

@@ -30,9 +30,9 @@ class Region:
 
 def write_sfz(regions: Sequence[Region], *, title: str) -> str:
     """Return a map as text: a group for each microphone, a region for each sample."""
-    lines = [f"// {title}", "<control>", "default_path="]
+    lines = [f"// {_plain(title)}", "<control>", "default_path="]
     for mic in dict.fromkeys(region.mic for region in regions):
-        lines += ["", "<group>" + (f" group_label={mic}" if mic else "")]
+        lines += ["", "<group>" + (f" group_label={_plain(mic)}" if mic else "")]
         for region in (one for one in regions if one.mic == mic):
             words = [
                 f"sample={region.sample}",
@@ -51,6 +51,11 @@ def write_sfz(regions: Sequence[Region], *, title: str) -> str:
                 words.append("loop_mode=one_shot")
             lines.append("<region> " + " ".join(words))
     return "\n".join(lines) + "\n"
+
+
+def _plain(text: str) -> str:
+    """Return text in which no reader of a map sees an opcode, a header or a comment."""
+    return re.sub(r"[=<>/\s]+", " ", text).strip()
 
 
 def read_sfz(text: str) -> list[Region]:

@@ -12,6 +12,8 @@ from pathlib import Path
 from wemble.errors import InvalidInput, TooLarge, Unavailable
 
 Connection = sqlite3.Connection
+WRITE_TIMEOUT_S = 10.0
+"""How long a write waits for another program that holds the database."""
 _DISK_FULL = "the disk is full and nothing was changed; free some space and try again"
 _LOCKED = "another program has locked Wemble's database and nothing was changed; close it and try again"
 _READ_ONLY = (
@@ -24,6 +26,7 @@ class Database:
 
     def __init__(self, path: Path):
         self.path = path
+        self.write_timeout_s = WRITE_TIMEOUT_S
         self._local = threading.local()
         self._writing = threading.RLock()
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -59,6 +62,7 @@ class Database:
             if connection.in_transaction:
                 yield connection
                 return
+            connection.execute(f"PRAGMA busy_timeout = {round(1000 * self.write_timeout_s)}")
             connection.execute("BEGIN IMMEDIATE")
             try:
                 yield connection
@@ -97,12 +101,11 @@ class Database:
                 f"{self.path.absolute().as_uri()}?mode={mode}",
                 uri=True,
                 isolation_level=None,
-                timeout=10.0,
                 check_same_thread=False,
             )
             connection.row_factory = sqlite3.Row
             connection.execute("PRAGMA foreign_keys = ON")
-            connection.execute("PRAGMA busy_timeout = 10000")
+            connection.execute(f"PRAGMA busy_timeout = {round(1000 * WRITE_TIMEOUT_S)}")
             if mode == "rwc":
                 connection.execute("PRAGMA journal_mode = WAL")
                 connection.execute("PRAGMA synchronous = FULL")

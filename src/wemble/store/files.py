@@ -26,6 +26,8 @@ from wemble.core.signal.pyramid import STEP, Bins, Halves, bin_frames, coarser, 
 from wemble.errors import InvalidInput, NotFound, TooLarge, Unavailable
 
 SPARE_BYTES = 64 << 20
+PICTURED_TO = 3e4
+"""Samples beyond it, 90 dB over full scale, are drawn as if they ended there: half floats reach little further."""
 _OPEN_FILES = 64
 
 
@@ -176,8 +178,11 @@ class SourceWriter:
     def _reduce(self, samples: Samples) -> None:
         if not samples.shape[1]:
             return
+        largest = float(np.abs(samples).max())
+        self.peak = max(self.peak, largest)
+        if largest > PICTURED_TO:
+            samples = np.clip(samples, -PICTURED_TO, PICTURED_TO)
         bins = reduce_samples(samples, frames_per_bin=self._width, before=self._before)
-        self.peak = max(self.peak, float(np.max(np.abs(bins.min_max))))
         self._levels.append(bins.min_max)
         self._energy.append(np.stack([bins.rms, bins.difference_rms], axis=-1))
         self._before = samples[:, -1:].copy()

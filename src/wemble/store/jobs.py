@@ -15,6 +15,7 @@ from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceU
 from wemble.errors import InvalidInput, NotFound
 
 CHECKPOINT_EVERY = 200
+_LARGEST_ID = (1 << 63) - 1
 ARCHIVE_VERSION = 2
 _RENAMED_KEYS = (
     ("made", "origin"),
@@ -98,6 +99,8 @@ def get_job_row(db: sqlite3.Connection, job_id: str) -> JobRow:
 
 def get_revision(db: sqlite3.Connection, revision_id: int) -> RevisionRow:
     """Return one revision. Raises `NotFound`."""
+    if not 0 < revision_id <= _LARGEST_ID:
+        raise NotFound(f"there is no revision {revision_id}")
     row = db.execute(
         "SELECT id, job_id, parent_id, depth, label, merge_key, created_at FROM revision WHERE id = :id",
         {"id": revision_id},
@@ -183,7 +186,7 @@ def get_changes(db: sqlite3.Connection, revision_id: int) -> list[Change]:
 def get_state(db: sqlite3.Connection, revision_id: int) -> Job:
     """Return the job at a revision: the nearest checkpoint before it, and every change since."""
     path: list[int] = []
-    at: int | None = revision_id
+    at: int | None = get_revision(db, revision_id).id
     while at is not None:
         checkpoint = db.execute("SELECT state FROM checkpoint WHERE revision_id = :id", {"id": at}).fetchone()
         if checkpoint is not None:

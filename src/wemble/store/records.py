@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from pydantic import TypeAdapter, ValidationError
@@ -86,6 +86,11 @@ def load_source(value: Any) -> SourceRow:
         return _SOURCE.validate_python(value)
     except ValidationError as error:
         raise InvalidInput(f"a source in this saved job cannot be read: {error.errors()[0]['msg']}") from error
+
+
+def renamed_source(source: SourceRow, source_id: str) -> SourceRow:
+    """Return a source's row under another id."""
+    return replace(source, id=source_id)
 
 
 def add_source(db: sqlite3.Connection, source: SourceRow, *, now: float) -> None:
@@ -203,6 +208,13 @@ def get_task(db: sqlite3.Connection, task_id: str) -> TaskRow:
     if not rows:
         raise NotFound("there is no such task")
     return rows[0]
+
+
+def get_import_of(db: sqlite3.Connection, upload_id: str) -> TaskRow | None:
+    """Return the newest import of an upload, if one was started."""
+    query = "SELECT * FROM task WHERE json_extract(request, '$.upload_id') = :id ORDER BY created_at DESC LIMIT 1"
+    rows = _tasks(db.execute(query, {"id": upload_id}))
+    return rows[0] if rows else None
 
 
 def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:

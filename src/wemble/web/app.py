@@ -11,8 +11,8 @@ from werkzeug.exceptions import HTTPException
 
 from wemble import errors
 from wemble.actions.events import refused
-from wemble.actions.importing.uploads import PART_BYTES
 from wemble.actions.library import Library
+from wemble.actions.uploads import PART_BYTES
 from wemble.web.routes import api
 from wemble.web.streams import streams
 

@@ -12,6 +12,7 @@ from pydantic.json_schema import models_json_schema
 
 from wemble.errors import InvalidInput
 from wemble.web.models import Problem
+from wemble.web.serving import library
 
 View = Callable[..., Any]
 
@@ -41,13 +42,24 @@ def endpoint(
         ENDPOINTS.append(Endpoint(method, path, view.__name__, summary, body, answer))
 
         def handle(**path_values: Any) -> Response:
-            result = view(_parsed(body), **path_values) if body is not None else view(**path_values)
+            asked = None if body is None else _parsed(body)
+            _check_revision(path_values, asked)
+            result = view(**path_values) if asked is None else view(asked, **path_values)
             return Response(result.model_dump_json(), mimetype="application/json")
 
         blueprint.add_url_rule(path, view.__name__, handle, methods=[method])
         return view
 
     return register
+
+
+def _check_revision(path_values: dict[str, Any], asked: BaseModel | None) -> None:
+    """Raise `NotFound` if a request speaks of a job and of a revision that is not one of its own."""
+    job_id = path_values.get("job_id")
+    for name in ("revision", "base_revision"):
+        revision = path_values.get(name, getattr(asked, name, None))
+        if job_id is not None and revision is not None:
+            library().check_revision(job_id, revision)
 
 
 def _parsed(model: type[BaseModel]) -> BaseModel:

@@ -252,8 +252,9 @@ class RecipeList(Body):
 
 
 class RecipeBody(Body):
-    """A recipe to be saved."""
+    """A recipe to be saved, and its name."""
 
+    name: str
     recipe: Recipe | HitRecipe
 
 

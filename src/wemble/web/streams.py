@@ -6,16 +6,16 @@ import json
 
 from flask import Blueprint, Response, request, send_file
 
-from wemble.actions import pictures
+from wemble.actions import pictures, uploads
 from wemble.actions.delivery import export
-from wemble.actions.importing import uploads
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
-from wemble.web.routes import library
+from wemble.web.serving import library
 
 streams = Blueprint("streams", __name__, url_prefix="/api")
 
 MOST_FRAMES = 1 << 20
+FARTHEST_FRAME = 1 << 50
 MOST_HEAD_COLUMNS = 4_000
 MOST_PICTURE_COLUMNS = 2_000
 _FOR_EVER = "public, max-age=31536000, immutable"
@@ -24,8 +24,9 @@ _FOR_EVER = "public, max-age=31536000, immutable"
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/audio")
 def audio(job_id: str, revision: int) -> Response:
     """Render a block: planar float32, one channel after the other."""
+    library().check_revision(job_id, revision)
     start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
-    if start is None or frames is None or not 0 < frames <= MOST_FRAMES:
+    if start is None or frames is None or not 0 < frames <= MOST_FRAMES or not abs(start) <= FARTHEST_FRAME:
         raise InvalidInput(f"a block has a start and 1 to {MOST_FRAMES:,} frames")
     heard = request.args.get("heard", "result")
     if heard not in HEARINGS:
@@ -41,6 +42,7 @@ def audio(job_id: str, revision: int) -> Response:
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/heads")
 def heads(job_id: str, revision: int) -> Response:
     """Give the first milliseconds of every clip: a line of JSON with (id, first frame) of each, then the pictures."""
+    library().check_revision(job_id, revision)
     columns = request.args.get("columns", 600, type=int)
     if not 0 < columns <= MOST_HEAD_COLUMNS:
         raise InvalidInput(f"a head has 1 to {MOST_HEAD_COLUMNS:,} columns of a millisecond")
@@ -51,6 +53,7 @@ def heads(job_id: str, revision: int) -> Response:
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/picture")
 def job_picture(job_id: str, revision: int) -> Response:
     """Give a small picture of a whole job: a byte for each column."""
+    library().check_revision(job_id, revision)
     columns = request.args.get("columns", 120, type=int)
     if not 0 < columns <= MOST_PICTURE_COLUMNS:
         raise InvalidInput(f"a picture has 1 to {MOST_PICTURE_COLUMNS} columns")

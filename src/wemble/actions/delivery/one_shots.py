@@ -7,6 +7,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 
@@ -54,15 +55,23 @@ def kind_of_source(described: str) -> FileKind:
     return "flac_24" if container == "flac" else "wav_24"
 
 
+Value = TypeVar("Value", str, str | int)
+
+
+def _no_opcode(value: Value) -> Value:
+    """Return a part of a name in which no reader of a map sees an opcode."""
+    return value.replace("=", "-") if isinstance(value, str) else value
+
+
 def shots_to_send(
     library: Library, job: Job, *, kind: FileKind | None, pattern: str, replace_this: str, replace_by: str
 ) -> tuple[list[Shot], list[Name]]:
     """Return every one-shot to be and its name. Raises `InvalidInput` for a wrong pattern."""
     clips = shots(job)
-    rows = shot_fields(job, clips)
+    rows = [{field: _no_opcode(value) for field, value in row.items()} for row in shot_fields(job, clips)]
     kinds = [kind or kind_of_source(library.source(clip.source_id).kind) for clip in clips]
     endings = [KINDS[one].ending for one in kinds]
-    named = names(pattern, rows, endings, replace_this=replace_this, replace_by=replace_by)
+    named = names(_no_opcode(pattern), rows, endings, replace_this=replace_this, replace_by=_no_opcode(replace_by))
     made = [
         Shot(clip, one, name.name, library.source(clip.source_id).file_sha256)
         for clip, one, name in zip(clips, kinds, named, strict=True)
@@ -122,7 +131,7 @@ def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str
     loop = shot_loops(alone(job, clip, whole=whole))
     return {
         "file": shot.name,
-        "source": source.name,
+        "source": clip.file_name or source.name,
         "source_sha256": shot.source_sha256,
         "sample_rate_hz": source.rate_hz,
         "head_frame": clip.head_frame,
@@ -141,9 +150,20 @@ def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str
     }
 
 
+def _cell(value: str | int | float | None) -> str | int | float | None:
+    """Return a cell that no spreadsheet takes for a formula.
+
+    Examples
+    --------
+    >>> _cell("=1+1"), _cell("Bell"), _cell(-3.0)
+    ("'=1+1", 'Bell', -3.0)
+    """
+    return f"'{value}" if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")) else value
+
+
 def _write_report(folder: Path, rows: list[dict[str, str | int | float | None]]) -> None:
     with (folder / REPORT_NAMES[0]).open("w", newline="", encoding="utf-8") as file:
         writer = csv.DictWriter(file, list(rows[0]) if rows else [])
         writer.writeheader()
-        writer.writerows(rows)
+        writer.writerows({name: _cell(value) for name, value in row.items()} for row in rows)
     (folder / REPORT_NAMES[1]).write_text(json.dumps(rows, indent=1, ensure_ascii=False), encoding="utf-8")

@@ -7,11 +7,11 @@ To add one, add a row.
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type_hints
 
-from pydantic import BaseModel, ConfigDict, Field, create_model
+from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
 from wemble.actions.library import Library
@@ -21,6 +21,7 @@ from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, rev
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Fade, Job, Side
+from wemble.core.edit.validity import FARTHEST_FRAME
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point
@@ -158,6 +159,29 @@ TABLE: tuple[EditKind, ...] = (
 EDITS: Mapping[str, EditKind] = {kind.name: kind for kind in TABLE}
 
 
+class _Request(BaseModel):
+    """What every request has in common: nothing unknown, no number that is none, no place beyond any recording."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def _is_bounded(self) -> Self:
+        if any(abs(number) >= FARTHEST_FRAME for number in _integers(self.model_dump())):
+            raise ValueError("a number is too large")
+        return self
+
+
+def _integers(value: Any) -> Iterator[int]:
+    if isinstance(value, int):
+        yield value
+    elif isinstance(value, Mapping):
+        for one in value.values():
+            yield from _integers(one)
+    elif isinstance(value, (list, tuple)):
+        for one in value:
+            yield from _integers(one)
+
+
 def _model_of(kind: EditKind) -> type[BaseModel]:
     """Return the request of an edit: its kind, and what its function takes behind the job."""
     hints = get_type_hints(kind.function)
@@ -167,7 +191,7 @@ def _model_of(kind: EditKind) -> type[BaseModel]:
     }
     return create_model(
         "".join(word.capitalize() for word in kind.name.split("_")),
-        __config__=ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False),
+        __base__=_Request,
         __doc__=(kind.function.__doc__ or "").splitlines()[0],
         **fields,
     )

@@ -9,7 +9,7 @@ import queue
 import shutil
 import threading
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 import numpy as np
@@ -34,7 +34,10 @@ from wemble.store import jobs, records
 from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
+FAR_OVER_FULL_SCALE = 64.0
 _HASH_BYTES = 1 << 20
+_SPACE_EVERY_FRAMES = 1 << 22
+_COPY_AND_PYRAMID = 1.1
 
 
 def display_name(file_name: str) -> str:
@@ -67,7 +70,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         if upload_id is not None:
             path.unlink(missing_ok=True)
         threading.Thread(target=settle, args=(library.home.source(source.id),), daemon=True).start()
-        return {"source_id": source.id, "revision": answer.revision, "notes": list(source.notes)}
+        return {"source_id": source.id, "revision": answer.revision, "notes": [*source.notes, *result.notes]}
 
     return start_task(
         library,
@@ -88,6 +91,7 @@ class Imported:
 
     source: records.SourceRow
     points: tuple[SourcePoint, ...] = ()
+    notes: tuple[str, ...] = ()
 
 
 def import_file(
@@ -104,35 +108,47 @@ def import_file(
         If the file is not for us, with the reason.
     """
     home = Home(root)
+    folder = work / "source"
+    source = decode_source(report, home, folder, path, name, owned=owned)
+    report(0.95, "storing")
+    move_into_place(folder, home.source(source.id))
+    if job_rate_hz and job_rate_hz != source.rate_hz:
+        report(0.97, "converting the rate")
+        convert_copy(home, work, source, job_rate_hz)
+    read = read_points(path, source.frames)
+    left_out = (f"{read.left_out:,} cue points or loops make no sense and were left out",) if read.left_out else ()
+    return Imported(source, tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read.points), left_out)
+
+
+def decode_source(
+    report: Report, home: Home, folder: Path, path: Path, name: str, *, owned: bool = False
+) -> records.SourceRow:
+    """Build a source's folder of a file, beside its place: original, working copy, pyramid. Raises as `import_file`."""
     if not path.exists():
         raise NotFound(f"the file {path.name} is no longer there; import it again")
     report(0.0, "reading")
     found = probe(path)
-    home.check_space(3 * path.stat().st_size)
+    decoded_bytes = round(_COPY_AND_PYRAMID * 4 * (found.frames or 0) * found.channels)
+    home.check_space(max(3 * path.stat().st_size, decoded_bytes))
     digest = hashlib.sha256()
     hashing = threading.Thread(target=_hash, args=(path, digest))
     hashing.start()
-    folder = work / "source"
     folder.mkdir()
+    damage: list[str] = []
     with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
-        for block in _ahead(decoded(path, found, BLOCK_FRAMES)):
+        for block in _ahead(decoded(path, found, BLOCK_FRAMES, damage)):
             writer.write(block)
+            if writer.frames // _SPACE_EVERY_FRAMES != (writer.frames - len(block)) // _SPACE_EVERY_FRAMES:
+                home.check_space(0)  # what the file says of its length need not be true
             if found.frames:
                 report(min(0.9 * writer.frames / found.frames, 0.9), "decoding")
         if not writer.frames:
             raise InvalidInput("this file holds no audio (0 frames)")
         bins = writer.finish()
     hashing.join()
-    source = _described(folder, digest.hexdigest(), found, writer, bins)
     ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
     _keep_original(path, folder / f"original{ending}", owned)
-    report(0.95, "storing")
-    move_into_place(folder, home.source(source.id))
-    if job_rate_hz and job_rate_hz != source.rate_hz:
-        report(0.97, "converting the rate")
-        convert_copy(home, work, source, job_rate_hz)
-    points = tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read_points(path, source.frames))
-    return Imported(source, points)
+    return described(folder, digest.hexdigest(), replace(found, notes=(*found.notes, *damage)), writer, bins)
 
 
 def _keep_original(path: Path, place: Path, owned: bool) -> None:
@@ -168,7 +184,13 @@ def _ahead(blocks: Iterator[Interleaved]) -> Iterator[Interleaved]:
         yield item
 
 
-def _described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bins: Bins) -> records.SourceRow:
+def source_id(file_sha256: str, decoder: str, frames: int) -> str:
+    """Return the name of a source: the file, what decoded it, and the frames that came of it."""
+    return hashlib.sha256(f"{file_sha256} {decoder} {frames}".encode()).hexdigest()[:32]
+
+
+def described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bins: Bins) -> records.SourceRow:
+    """Return the row of a source whose working copy lies finished in a folder, its floors measured."""
     width = bin_frames(found.rate_hz)
     levels = envelope(bins, rate_hz=found.rate_hz, bin_frames=width, frames=writer.frames)
     floor = measure_floor(levels)
@@ -180,9 +202,12 @@ def _described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bi
         notes.append(f"the file claims {promised:,} frames but holds {writer.frames:,}; those were imported")
     if writer.not_numbers:
         notes.append(f"{writer.not_numbers:,} samples were not numbers (NaN or infinite) and were set to zero")
-    identity = hashlib.sha256(f"{sha256} {found.decoder} {writer.frames}".encode()).hexdigest()[:32]
+    if writer.peak > FAR_OVER_FULL_SCALE:
+        notes.append(
+            f"its loudest sample is {20 * np.log10(writer.peak):,.0f} dB over full scale; turn it down before you send"
+        )
     return records.SourceRow(
-        id=identity,
+        id=source_id(sha256, found.decoder, writer.frames),
         file_sha256=sha256,
         decoder=found.decoder,
         kind=found.kind,

@@ -51,7 +51,7 @@ def apply_names(library: Library, job: Job, pattern: str) -> Edited:
     InvalidInput
         If the pattern is wrong, reads nothing, or two files of one hit lie apart and nothing explains it.
     """
-    names = {clip.id: job.source(clip.source_id).name for clip in job.clips.values()}
+    names = {clip.id: clip.file_name or job.source(clip.source_id).name for clip in job.clips.values()}
     strikes = {key: strike for key, name in names.items() if (strike := read_name(name, pattern)) is not None}
     if not strikes:
         raise InvalidInput("no name fits this pattern; compare it with the examples and correct it")
@@ -340,4 +340,4 @@ def _lags(library: Library, job: Job, strikes: dict[str, Strike]) -> dict[str, i
 
 
 def _stems(job: Job) -> list[str]:
-    return [job.source(clip.source_id).name for clip in job.clips.values()]
+    return [clip.file_name or job.source(clip.source_id).name for clip in job.clips.values()]

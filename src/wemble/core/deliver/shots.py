@@ -141,7 +141,7 @@ def shot_fields(job: Job, clips: Sequence[Clip]) -> list[dict[str, str | int]]:
             {
                 "clip": clip.name,
                 "job": job.name,
-                "source": job.source(clip.source_id).name,
+                "source": clip.file_name or job.source(clip.source_id).name,
                 "lane": job.lane(clip.lane_id).name,
                 "number": number,
                 "name": strike.name if strike else clip.name,

@@ -28,7 +28,7 @@ class Edited:
 
 @dataclass(frozen=True, slots=True)
 class SourcePoint:
-    """A named point, or a loop with an end, that a file brought along, in frames of the source."""
+    """A named point, or a loop with an end, that a file holds, in frames of the source."""
 
     frame: int
     name: str
@@ -36,7 +36,7 @@ class SourcePoint:
 
 
 def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()) -> Edited:
-    """Bring a source in: as a clip after everything that is there, a second later, its points as marks tied to it.
+    """Import a source: as a clip after everything that is there, a second later, its points as marks tied to it.
 
     The first source gives the job its rate and channel count. Raises `InvalidInput` for a rate outside
     `JOB_RATES_HZ`.
@@ -51,7 +51,7 @@ def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()
     job, lane = _first_lane(job)
     end = job_span(job)[1]
     at = end + SPACE_BETWEEN_TAKES_S * job.rate_hz if job.clips else 0
-    clip = Clip(f"c{job.next_number}", lane.id, source.id, source.name, 0, source.frames, at)
+    clip = Clip(f"c{job.next_number}", lane.id, source.id, source.name, 0, source.frames, at, file_name=source.name)
     number = job.next_number + 1
     marks = [
         Mark(
@@ -68,7 +68,7 @@ def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()
         replace(
             job,
             next_number=number + len(marks),
-            sources={**job.sources, source.id: source},
+            sources={source.id: source, **job.sources},
             clips={**job.clips, clip.id: clip},
             marks={**job.marks, **{mark.id: mark for mark in marks}},
         )
@@ -139,8 +139,13 @@ def set_gain(job: Job, clip_ids: tuple[str, ...], gain_db: float) -> Edited:
 def set_line(job: Job, clip_id: str, line: tuple[tuple[int, float], ...]) -> Edited:
     """Draw a level line over a clip, (source frame, dB); without points it is gone. Raises `InvalidInput`."""
     clip = job.clip(clip_id)
-    check_points(line, x=(0, job.source(clip.source_id).frames), y=(-120.0, 40.0))
+    check_line(line, job.source(clip.source_id).frames)
     return Edited(set_clips(job, replace(clip, line=line)))
+
+
+def check_line(line: tuple[tuple[int, float], ...], frames: int) -> None:
+    """Raise `InvalidInput` for a level line that no clip of a source with so many frames can have."""
+    check_points(line, x=(0, frames), y=(-120.0, 40.0))
 
 
 def check_gain(gain_db: float) -> None:

@@ -63,10 +63,8 @@ def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None)
 
     Raises `InvalidInput` if the fade has no frame, or an edge is inside a join.
     """
-    if fade is not None and (fade.length_frames < 1 or fade.shape not in SHAPES or not -1.0 <= fade.bend <= 1.0):
-        raise InvalidInput("a fade needs at least one frame, a known shape and a bend between −1 and +1")
     if fade is not None:
-        check_points(fade.points, x=(1e-6, 1.0 - 1e-6), y=(0.0, 1.0))
+        check_fade(fade)
     notes: list[str] = []
     for clip_id in clip_ids:
         clip = job.clip(clip_id)
@@ -80,6 +78,13 @@ def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None)
             fitting = replace(fade, length_frames=room) if room > 0 else None
         job = _with_fade(job, clip, side, fitting)
     return Edited(job, tuple(notes))
+
+
+def check_fade(fade: Fade) -> None:
+    """Raise `InvalidInput` for a fade that no edge can have."""
+    if fade.length_frames < 1 or fade.shape not in SHAPES or not -1.0 <= fade.bend <= 1.0:
+        raise InvalidInput("a fade needs at least one frame, a known shape and a bend between −1 and +1")
+    check_points(fade.points, x=(1e-6, 1.0 - 1e-6), y=(0.0, 1.0))
 
 
 def fade_between(job: Job, clip_ids: tuple[str, ...], start: int, end: int, fade: Fade) -> Edited:

@@ -26,14 +26,28 @@ def set_join(
     left, right = job.clip(left_id), job.clip(right_id)
     if left.lane_id != right.lane_id or end_of(job, left) != start_of(job, right):
         raise InvalidInput(f"“{left.name}” and “{right.name}” do not meet; only clips that abut can have a crossfade")
-    if length_frames < 1 or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
-        raise InvalidInput("a crossfade needs at least one frame, a known law and a bend between −1 and +1")
+    _check_numbers(length_frames, lead_frames, law, bend)
     _check_handles(job, left, right, length_frames, lead_frames)
     _check_inside(job, left, right, length_frames, lead_frames)
     old = next((j for j in job.joins.values() if j.left_clip_id == left_id and j.right_clip_id == right_id), None)
     number = job.next_number
     join = Join(old.id if old else f"j{number}", left_id, right_id, length_frames, law, lead_frames, bend)
     return Edited(replace(job, next_number=number + (old is None), joins={**job.joins, join.id: join}))
+
+
+def check_join(job: Job, join: Join) -> None:
+    """Raise `InvalidInput` for a crossfade that its cut cannot have, whatever made it."""
+    _check_numbers(join.length_frames, join.lead, join.law, join.bend)
+    longest = max(
+        end_of(job, job.clip(key)) - start_of(job, job.clip(key)) for key in (join.left_clip_id, join.right_clip_id)
+    )
+    if join.length_frames > 2 * longest:
+        raise InvalidInput("a crossfade is longer than its clips")
+
+
+def _check_numbers(length_frames: int, lead_frames: int, law: Law, bend: float) -> None:
+    if length_frames < 1 or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
+        raise InvalidInput("a crossfade needs at least one frame, a known law and a bend between −1 and +1")
 
 
 def remove_join(job: Job, left_id: str, right_id: str) -> Edited:

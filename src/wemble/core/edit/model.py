@@ -86,7 +86,8 @@ class Clip:
     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
 
     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
-    (``confidence`` 0…1, with the reason).
+    (``confidence`` 0…1, with the reason). ``file_name`` is that of the file as which it was imported: files with the same
+    bytes are one source under several names.
     """
 
     id: str
@@ -110,6 +111,7 @@ class Clip:
     set_id: str | None = None
     confidence: float | None = None
     reason: str = ""
+    file_name: str = ""
 
     @property
     def frames(self) -> int:

@@ -169,6 +169,7 @@ def _placed(
     if finding.closed:
         others = {key: _moved(job, clip, finding.closed, -1) for key, clip in job.clips.items()}
     number = job.next_number
+    file_name = next((clip.file_name for clip in earlier if clip.file_name), "")
     again = _Recognised(earlier)
     clips: list[Clip] = []
     counter = 0
@@ -190,6 +191,7 @@ def _placed(
             sound_end_frame=piece.sound[1] if piece.sound else None,
             strike=known.strike if known else None,
             set_id=known.set_id if known else None,
+            file_name=known.file_name if known else file_name,
         )
         number += known is None
         crossed = (at in layout.crossed, at + 1 in layout.crossed)

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, current_app
+from flask import Blueprint
 
-from wemble.actions.library import Library
+from wemble.web.serving import library
+
+__all__ = ["api", "library"]
 
 api = Blueprint("api", __name__, url_prefix="/api")
-
-
-def library() -> Library:
-    """Return the library that this application serves."""
-    opened: Library = current_app.extensions["wemble"]
-    return opened

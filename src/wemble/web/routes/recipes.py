@@ -14,15 +14,15 @@ def list_recipes() -> models.RecipeList:
     return models.RecipeList(recipes=recipes.saved(library()))
 
 
-@endpoint(api, "PUT", "/recipes/<name>", body=models.RecipeBody, answer=models.Done)
-def save_recipe(body: models.RecipeBody, name: str) -> models.Done:
+@endpoint(api, "POST", "/recipes", body=models.RecipeBody, answer=models.Done)
+def save_recipe(body: models.RecipeBody) -> models.Done:
     """Save a recipe under a name."""
-    recipes.save(library(), name, body.recipe)
+    recipes.save(library(), body.name, body.recipe)
     return models.Done()
 
 
-@endpoint(api, "DELETE", "/recipes/<name>", answer=models.Done)
-def forget_recipe(name: str) -> models.Done:
-    """Forget a recipe."""
-    recipes.forget(library(), name)
+@endpoint(api, "POST", "/recipes/delete", body=models.NewName, answer=models.Done)
+def delete_recipe(body: models.NewName) -> models.Done:
+    """Delete a recipe."""
+    recipes.delete(library(), body.name)
     return models.Done()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.importing import uploads
+from wemble.actions import uploads
 from wemble.store import records
 from wemble.web import models
 from wemble.web.endpoints import endpoint

@@ -33,7 +33,7 @@ export function Recipes<R extends Recipe | HitRecipe>({ recipe, onUse }: { reado
               <DropdownMenu.Item
                 aria-label={`delete ${name}`}
                 className="rounded-(--radius) p-1.5 text-soft outline-none data-highlighted:bg-shade"
-                onSelect={() => void api.forgetRecipe(name).then(() => queries.invalidateQueries({ queryKey: ["recipes"] }))}
+                onSelect={() => void api.deleteRecipe(name).then(() => queries.invalidateQueries({ queryKey: ["recipes"] }))}
               >
                 <Trash2 size={13} aria-hidden />
               </DropdownMenu.Item>

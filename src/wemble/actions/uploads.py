@@ -72,7 +72,19 @@ def add_part(library: Library, upload_id: str, offset: int, data: bytes) -> int:
 
 
 def finish_upload(library: Library, upload_id: str) -> str:
-    """Start the import of a complete upload and return the task. Raises `InvalidInput` if a part is missing."""
+    """Start the import of a complete upload and return the task; asked again, return the one that was started.
+
+    Raises `InvalidInput` if a part is missing.
+    """
+    with library.finishing:
+        with library.database.read() as db:
+            task = records.get_import_of(db, upload_id)
+        if task is not None and task.state in ("waiting", "running", "done"):
+            return task.id
+        return _start(library, upload_id)
+
+
+def _start(library: Library, upload_id: str) -> str:
     upload, there = received_bytes(library, upload_id)
     if there != upload.size_bytes:
         raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")
