@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
+import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +16,7 @@ from tests.conftest import RATE
 
 from wemble.actions.library import Library
 from wemble.actions.recipes import save
+from wemble.actions.shell.kit import audio_files
 from wemble.cli.main import main
 from wemble.core.edges.recipe import Recipe
 
@@ -108,3 +113,25 @@ def test_hits_and_loops_are_found_in_frames_of_the_file(tmp_path: Path) -> None:
     assert run("find", "loop", tmp_path / "pad.wav", "--near", "soon")[0] == 2
     assert run("find", "hits", tmp_path / "none.wav")[0] == 3
     assert run("kit", tmp_path / "nowhere", "--to", tmp_path / "kit")[0] == 2
+
+
+def test_odd_names_and_folders_that_are_files(take: Path, tmp_path: Path) -> None:
+    odd = tmp_path / os.fsdecode(b"take \xff 1.wav")  # Latin-1 on a disk that is otherwise UTF-8
+    shutil.copy(take, odd)
+    command = [sys.executable, "-m", "wemble.cli.main"]
+    said = subprocess.run(
+        [*command, "clean", odd, "--whole", "--to", tmp_path / "out"], capture_output=True, check=True
+    )
+    assert [path.name for path in (tmp_path / "out").iterdir()] == [
+        "take \ufffd 1 clean.wav"
+    ] and b"Trace" not in said.stderr
+    for asked in (["clean", odd], ["kit", tmp_path]):
+        said = subprocess.run([*command, *asked, "--to", take / "below"], capture_output=True)
+        assert said.returncode in (2, 3) and b"is a file; choose a folder" in said.stderr
+
+
+def test_folders_are_read_in_the_order_a_person_counts(tmp_path: Path) -> None:
+    for name in ("snare 10.wav", "snare 2.wav", "b/1.wav", "Kick.wav"):
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).touch()
+    assert [path.name for path in audio_files(tmp_path)] == ["Kick.wav", "1.wav", "snare 2.wav", "snare 10.wav"]

@@ -3,7 +3,7 @@ import { api } from "../api/client";
 import type { RemovedJob } from "../api/types";
 import { Button } from "../ui/Button";
 import { Modal } from "../ui/Modal";
-import { formatBytes, formatDay } from "./figures";
+import { formatBytes, formatDay } from "../ui/figures";
 
 interface Props {
   readonly removed: readonly RemovedJob[];
@@ -54,7 +54,7 @@ export function Bin({ removed, onAct }: Props) {
           </Button>
         </div>
       </Modal>
-      {freed !== null && <p className="mt-1 text-soft">{formatBytes(freed)} given back.</p>}
+      {freed !== null && <p className="mt-1 text-soft">{formatBytes(freed)} freed.</p>}
     </section>
   );
 }

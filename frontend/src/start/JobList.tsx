@@ -5,7 +5,7 @@ import { Link } from "wouter";
 import { api } from "../api/client";
 import type { JobCard } from "../api/types";
 import { formatTime } from "../time/format";
-import { formatBytes, formatDay } from "./figures";
+import { formatBytes, formatDay } from "../ui/figures";
 import { JobPicture } from "./JobPicture";
 import { lastTouched } from "./jobOrder";
 import { SavedJob } from "./SavedJob";

@@ -12,7 +12,7 @@ import { Bin } from "./Bin";
 import { JobList } from "./JobList";
 import { arranged, type JobOrder } from "./jobOrder";
 import { NewJob } from "./NewJob";
-import { formatBytes } from "./figures";
+import { formatBytes } from "../ui/figures";
 
 const SEARCH_FROM = 6;
 const LITTLE_ROOM_BYTES = 2e9;

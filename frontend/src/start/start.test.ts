@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { JobCard } from "../api/types";
-import { formatBytes, formatDay } from "./figures";
+import { formatBytes, formatDay } from "../ui/figures";
 import { arranged } from "./jobOrder";
 
 const job = (name: string, part: Partial<JobCard>): JobCard => ({ id: name, name, brief: "Voiceover", revision: 1, waits_for: "send", waiting_for: "ready to send", clips: 1, length_s: 1, size_bytes: 1, created_at: 1, opened_at: null, ...part });

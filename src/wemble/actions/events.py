@@ -21,7 +21,13 @@ def start_log(folder: Path, level: str) -> None:
     """Write events of a level and above to the data folder, rotated, and to stderr."""
     form = logging.Formatter("%(asctime)s %(levelname)s %(message)s", "%Y-%m-%d %H:%M:%S")
     handlers: list[logging.Handler] = [
-        RotatingFileHandler(folder / LOG_NAME, maxBytes=_LARGEST_BYTES, backupCount=_OLDER_KEPT, encoding="utf-8"),
+        RotatingFileHandler(
+            folder / LOG_NAME,
+            maxBytes=_LARGEST_BYTES,
+            backupCount=_OLDER_KEPT,
+            encoding="utf-8",
+            errors="backslashreplace",
+        ),
         logging.StreamHandler(),
     ]
     for handler in handlers:

@@ -10,7 +10,7 @@ from wemble.store import records
 
 
 def start_again(library: Library, task_id: str) -> str:
-    """Start work again that was interrupted, stopped or failed, and return the new task.
+    """Start work again that was interrupted, stopped or failed, and return the new task, which takes the old one's place.
 
     Raises
     ------
@@ -21,6 +21,14 @@ def start_again(library: Library, task_id: str) -> str:
         task = records.get_task(db, task_id)
     if task.state not in ("interrupted", "cancelled", "failed"):
         raise InvalidInput("this is running or done; there is nothing to restart")
+    started = _start(library, task)
+    if started != task_id:
+        with library.database.write() as db:
+            records.delete_task(db, task_id)
+    return started
+
+
+def _start(library: Library, task: records.TaskRow) -> str:
     if task.kind == "import" and task.request["upload_id"]:
         return uploads.finish_upload(library, task.request["upload_id"])
     if task.kind == "export":

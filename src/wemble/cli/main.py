@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from io import TextIOWrapper
 
 import click
 
@@ -29,6 +30,9 @@ class _Group(click.Group):
 @click.version_option(__version__)
 def main() -> None:
     """Clean the edges of audio: find, cut, fade, check, send."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a file name need not be text
 
 
 if __name__ == "__main__":

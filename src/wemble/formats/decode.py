@@ -7,6 +7,7 @@ the damage if the format allows it: the hole is filled with silence, so that eve
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -118,7 +119,7 @@ def decoded(path: Path, found: Probe, block_frames: int, damage: list[str] | Non
 
 def _probe_sndfile(path: Path) -> Probe:
     try:
-        info = soundfile.info(str(path))
+        info = soundfile.info(os.fsencode(path))
     except soundfile.LibsndfileError as error:
         raise Unsupported(
             f"this cannot be read as audio ({error.error_string.strip().rstrip('.')}); Wemble takes {_KINDS}"
@@ -145,7 +146,7 @@ def _probe_sndfile(path: Path) -> Probe:
     return Probe(kind, decoder, info.samplerate, info.channels, frames, skip, tuple(notes), links, broken_at)
 
 
-def _decoded_sndfile(source: str | FileSlice, block_frames: int, breaks: list[str]) -> Iterator[Interleaved]:
+def _decoded_sndfile(source: bytes | FileSlice, block_frames: int, breaks: list[str]) -> Iterator[Interleaved]:
     """Yield what libsndfile reads; why it broke off, if it did, is added to ``breaks``."""
     try:
         with soundfile.SoundFile(source) as file:
@@ -168,7 +169,7 @@ def _decoded_links(path: Path, found: Probe, block_frames: int) -> Iterator[Inte
 def _mended(path: Path, found: Probe, block_frames: int, damage: list[str]) -> Iterator[Interleaved]:
     """Yield what libsndfile reads; where it gives up inside a FLAC file, go on behind the damage with PyAV."""
     frames, failures = 0, list[str]()
-    for block in _decoded_sndfile(str(path), block_frames, failures):
+    for block in _decoded_sndfile(os.fsencode(path), block_frames, failures):
         frames += len(block)
         yield block
     if not frames and failures:

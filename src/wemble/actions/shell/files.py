@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
@@ -15,6 +14,7 @@ from wemble.actions.delivery.export import Request, export_files, file_names
 from wemble.actions.importing.import_file import display_name, import_file
 from wemble.actions.library import measured_source
 from wemble.actions.searching.sound_search import as_sounds
+from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
 from wemble.actions.work.executor import Report
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.kinds import FileKind
@@ -51,7 +51,7 @@ def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_
         raise InvalidInput("there is no such file")
     with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
         home = Home(Path(scratch))
-        row = import_file(report, home.scratch, home.root, path, path.name, 0).source
+        row = import_file(report, home.scratch, home.root, path, shown_name(path), 0).source
         reader = FileReader(home, {row.id: row.channels})
         yield _Opened(home, row, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
         reader.close()
@@ -93,7 +93,7 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
     rows: dict[Path, dict[str, Any]] = {}
     sets: dict[str, list[Path]] = {}
     for path in paths:
-        strike = read_name(display_name(path.name), pattern)
+        strike = read_name(display_name(shown_name(path)), pattern)
         sets.setdefault(path.stem if strike is None else repr(strike.hit), []).append(path)
     for members in sets.values():
         with ExitStack() as stack:
@@ -181,7 +181,10 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
     ------
     InvalidInput
         If nothing is found, or a name is there already: nothing is written over.
+    NotAllowed
+        If the folder may not be written to.
     """
+    check_output_folder(folder)
     with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         job = _treated(opened, path, settings)
@@ -201,11 +204,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
             to_write,
             "out",
         )
-        folder.mkdir(parents=True, exist_ok=True)
-        for name in to_write:
-            part = folder / f".{name}.part"
-            shutil.move(opened.home.exports / "out" / name, part)
-            part.rename(folder / name)
+        move_into(folder, to_write, opened.home.exports / "out")
         return to_write
 
 
@@ -215,7 +214,7 @@ def _find(opened: _Opened, recipe: Recipe) -> Found:
 
 def _treated(opened: _Opened, path: Path, recipe: Recipe) -> Job:
     row = opened.source
-    use = SourceUse(row.id, display_name(path.name), row.rate_hz, row.channels, row.frames)
+    use = SourceUse(row.id, display_name(shown_name(path)), row.rate_hz, row.channels, row.frames)
     job = add_source(Job(use.name), use).job
     sounds = as_sounds(_find(opened, recipe), row.floors.floor, recipe)
     fade_for = automatic_fades(opened.read, recipe, rate_hz=row.rate_hz)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
+import re
 import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -14,6 +14,7 @@ from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import hit_search
+from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import HitRecipe
@@ -46,13 +47,18 @@ class KitMade:
 
 
 def audio_files(folder: Path) -> list[Path]:
-    """Return the audio files of a folder and those below it, by name. Raises `InvalidInput` if there are none."""
+    """Return the audio files of a folder and those below it, in the order a person counts. Raises `InvalidInput` if there are none."""
     if not folder.is_dir():
         raise InvalidInput(f"there is no folder {folder}")
-    found = sorted(path for path in folder.rglob("*") if path.suffix.lower() in ENDINGS and path.is_file())
+    found = [path for path in folder.rglob("*") if path.suffix.lower() in ENDINGS and path.is_file()]
     if not found:
         raise InvalidInput(f"there are no audio files in {folder}; Wemble takes {', '.join(ENDINGS)}")
-    return found
+    return sorted(found, key=lambda path: [_as_counted(part) for part in path.parts])
+
+
+def _as_counted(name: str) -> list[tuple[bool, int, str]]:
+    """Return a key that puts "snare 2" before "snare 10"."""
+    return [(not part.isdecimal(), int(part) if part.isdecimal() else 0, part) for part in re.split(r"(\d+)", name)]
 
 
 def make_kit(report: Report, files: Sequence[Path], to: Path, wanted: KitWanted) -> KitMade:
@@ -62,7 +68,10 @@ def make_kit(report: Report, files: Sequence[Path], to: Path, wanted: KitWanted)
     ------
     InvalidInput
         If names collide, or a file is there already: nothing is written over, and nothing is written then.
+    NotAllowed
+        If the folder may not be written to.
     """
+    check_output_folder(to)
     with tempfile.TemporaryDirectory(prefix="wemble-kit-") as scratch:
         library = Library(Path(scratch) / "library", workers=2)
         try:
@@ -74,10 +83,10 @@ def make_kit(report: Report, files: Sequence[Path], to: Path, wanted: KitWanted)
 
 def _made(report: Report, library: Library, files: Sequence[Path], to: Path, wanted: KitWanted) -> KitMade:
     job_id = create_job(library, to.name or "Kit", "drums")
-    tasks = [(path, start_import(library, job_id, path, path.name)) for path in files]
+    tasks = [(path, start_import(library, job_id, path, shown_name(path))) for path in files]
     failed = []
     for number, (path, task_id) in enumerate(tasks):
-        report(0.6 * number / len(tasks), f"bringing in {path.name}")
+        report(0.6 * number / len(tasks), f"importing {shown_name(path)}")
         task = wait_for(library, task_id)
         if task.state != "done":
             failed.append((str(path), str((task.error or {}).get("message", task.state))))
@@ -113,10 +122,6 @@ def _sent(library: Library, job_id: str, revision: int, send: Request, to: Path)
     task = wait_for(library, start_export(library, job_id, revision, send))
     if task.state != "done" or task.result is None:
         raise InvalidInput(str((task.error or {}).get("message", task.state)))
-    to.mkdir(parents=True, exist_ok=True)
     written: list[str] = task.result["files"]
-    for name in written:
-        part = to / f".{name}.part"
-        shutil.move(Path(str(task.result["folder"])) / name, part)
-        part.rename(to / name)
+    move_into(to, written, Path(str(task.result["folder"])))
     return written

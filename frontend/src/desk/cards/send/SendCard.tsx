@@ -6,6 +6,7 @@ import { api } from "../../../api/client";
 import type { BriefRecord, Preview, SendRequest, Task } from "../../../api/types";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
+import { formatBytes } from "../../../ui/figures";
 import { goTo, notify, setCursor, useOpen } from "../../state/desk";
 import { isOpen } from "../../../api/tasks";
 import { useSetting } from "../../state/settings";
@@ -206,6 +207,15 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
   );
 }
 
+async function deleteSent(taskId: string, files: number): Promise<void> {
+  try {
+    const { freed_bytes } = await api.removeDelivery(taskId);
+    notify(`${files > 1 ? `${files} files` : "The file"} deleted; ${formatBytes(freed_bytes)} freed`);
+  } catch (error) {
+    notify(error instanceof Error ? error.message : String(error));
+  }
+}
+
 function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () => void }) {
   const files = (task.result?.["files"] as string[] | undefined) ?? [];
   if (isOpen(task)) {
@@ -236,9 +246,14 @@ function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () =
         <p className="truncate text-xs text-soft" title={String(task.result?.["folder"])}>
           {String(task.result?.["folder"])}
         </p>
-        <a href={api.sentFileUrl(task.id)} download className="inline-flex items-center gap-1.5 underline">
-          <Download size={14} aria-hidden /> {files.length > 1 ? `download all ${files.length} as a zip` : `download ${files[0] ?? ""}`}
-        </a>
+        <div className="flex items-center justify-between gap-2">
+          <a href={api.sentFileUrl(task.id)} download className="inline-flex min-w-0 items-center gap-1.5 underline">
+            <Download size={14} aria-hidden className="shrink-0" /> <span className="truncate">{files.length > 1 ? `download all ${files.length} as a zip` : `download ${files[0] ?? ""}`}</span>
+          </a>
+          <Button tone="quiet" title="the job stays as it is and can be sent again" onClick={() => void deleteSent(task.id, files.length).then(onChange)}>
+            {files.length > 1 ? "delete these files" : "delete this file"}
+          </Button>
+        </div>
       </div>
     );
   }

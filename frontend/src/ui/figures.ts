@@ -1,4 +1,4 @@
-/** Sizes and days as the start page writes them. */
+/** Sizes and days as they are written everywhere. */
 
 /** A size on disk: 480 kB, 12 MB, 3.4 GB. */
 export function formatBytes(bytes: number): string {
