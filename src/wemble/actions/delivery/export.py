@@ -54,6 +54,8 @@ class Request:
     def __post_init__(self) -> None:
         if self.kind == "as_source" and self.what != "one_shots":
             raise InvalidInput("only one-shots can keep the format of their source; choose a format")
+        if self.channels not in (0, 1, 2):
+            raise InvalidInput(f"files can keep the job's channels, or have 1 or 2, not {self.channels}")
 
     @property
     def file_kind(self) -> FileKind:

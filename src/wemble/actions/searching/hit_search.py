@@ -17,7 +17,7 @@ from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, targets
 from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, lag_s
 from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, NotFound
 
 LONGEST_HIT_S = 60.0
 _FEW_FILES = 4
@@ -305,7 +305,12 @@ def _named(members: Sequence[str], mics: dict[str, str], recipe: HitRecipe) -> i
 
 
 def _sets(job: Job, target_ids: Sequence[str], recipe: HitRecipe) -> list[list[str]]:
-    """Return targets by mic set, whole; one that belongs to none, or any where each is cut on its own, stands alone."""
+    """Return targets by mic set, whole; one that belongs to none, or any where each is cut on its own, stands alone.
+
+    Raises `NotFound` for a target that is not there.
+    """
+    if gone := set(target_ids) - set(targets(job)):
+        raise NotFound(f"{len(gone)} of these are no longer in the job; look for hits again")
     if not recipe.together or recipe.many:
         return [[target] for target in target_ids]
     set_of = {clip.finding_id or clip.id: clip.set_id or f"alone {clip.id}" for clip in job.clips.values()}
