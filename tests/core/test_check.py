@@ -1,15 +1,23 @@
 """The click check flags what it must and not the default fades; the other figures follow their definitions."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
+from tests.core.test_pinned_results import enveloped
 
 from wemble.core.check.edges import Edge, automatic_fade_frames, edge_click, edge_verdicts
+from wemble.core.check.programme import end_verdict, outside_verdict
 from wemble.core.check.table import state_of
+from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.refine import BandFloors
-from wemble.core.edit.model import Fade, Side
-from wemble.core.signal.reader import cut
+from wemble.core.edit.clips import add_source
+from wemble.core.edit.marks import set_programme
+from wemble.core.edit.model import Fade, Job, Side, SourceUse
+from wemble.core.render import RenderPlan
+from wemble.core.signal.reader import ArrayReader, cut
 
 RATE = 48_000
 FLOORS = BandFloors(-60.0, -66.0, -58.0, -64.0, (1.0,), -57.0)
@@ -67,3 +75,42 @@ def test_figures_follow_their_definitions(edge: Edge, check: str, state: str) ->
     take[:, 15_240:33_000] += rng.standard_normal(17_760) * 0.1
     verdicts = {v.check: v for v in edge_verdicts(reading(take), edge, rate_hz=RATE, floors=FLOORS)}
     assert verdicts[check].state == state, verdicts  # type: ignore[index]
+
+
+def programme_job(start: int, end: int) -> tuple[Job, RenderPlan, ArrayReader]:
+    """Return two seconds: a tone at −20 dB RMS from 0.5 s to 1.5 s over a floor at −60 dB, with a programme marked."""
+    t = np.arange(2 * RATE) / RATE
+    tone = 0.1 * np.sqrt(2) * np.sin(2 * np.pi * 440 * t) * ((t >= 0.5) & (t < 1.5))
+    samples = (tone + 1e-3 * np.random.default_rng(4).standard_normal(len(t)))[None].astype(np.float32)
+    job = add_source(Job("t"), SourceUse("s", "s", RATE, 1, 2 * RATE)).job
+    job = set_programme(job, start, end).job
+    return job, RenderPlan(job), ArrayReader({("s", RATE): samples})
+
+
+@pytest.mark.parametrize("end_s", [0.51, 1.0, 1.5, 1.6, 2.0])
+def test_a_programme_that_ends_inside_the_sound_says_by_how_much(end_s: float) -> None:
+    job, plan, reader = programme_job(0, round(end_s * RATE))
+    found = end_verdict(job, plan, reader, {"s": -60.0})
+    assert found is not None and found.job_frame == round(end_s * RATE)
+    assert found.figure == pytest.approx(40.0 if end_s <= 1.5 else 0.0, abs=1.0)  # −20 dB over −60 dB
+    assert (found.state == "fine") is (end_s > 1.5)
+    (clip,) = job.clips.values()
+    louder = replace(job, clips={clip.id: replace(clip, gain_db=6.0)})
+    raised = end_verdict(louder, RenderPlan(louder), reader, {"s": -60.0})
+    assert raised is not None and raised.figure == pytest.approx(found.figure, abs=0.2)  # the floor is raised with it
+    assert end_verdict(replace(job, marks={}), plan, reader, {"s": -60.0}) is None
+
+
+@pytest.mark.parametrize(
+    ("start_s", "end_s", "at_s"), [(0.2, 1.8, {None}), (0.7, 1.8, {0.0}), (0.2, 1.2, {1.2}), (0.7, 1.2, {0.0, 1.2})]
+)
+def test_sound_outside_the_programme_is_told_at_either_end(
+    start_s: float, end_s: float, at_s: set[float | None]
+) -> None:
+    job, _, reader = programme_job(round(start_s * RATE), round(end_s * RATE))
+    (clip,) = job.clips.values()
+    levels = enveloped(reader.read("s", RATE, 0, 2 * RATE), RATE)
+    found = outside_verdict(job, clip, levels, measure_floor(levels))
+    assert (None if found is None else found.job_frame / RATE) in at_s
+    if found is not None:
+        assert found.figure == pytest.approx(40.0, abs=3.0) and found.clip_id == clip.id and found.state == "look"

@@ -10,12 +10,13 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from scipy.interpolate import PchipInterpolator
 
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edit import clips as edits
 from wemble.core.edit import edges
 from wemble.core.edit.changes import applied, difference, reversed_changes
-from wemble.core.edit.model import Clip, Fade, Job, Side, SourceUse
+from wemble.core.edit.model import Clip, Fade, Job, Lane, Side, SourceUse
 from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of, to_job_frames, to_source_frames
 from wemble.core.edit.quiet_layout import closed_up_length
 from wemble.core.edit.treatment import Sounds, apply_treatment, targets
@@ -176,3 +177,30 @@ def test_ten_thousand_clips_change_one(desk: MakeDesk) -> None:
     job = replace(job, clips=many)
     changes = difference(job, edits.set_gain(job, ("x77",), -3.0).job)
     assert [change.entity_id for change in changes] == ["x77"]
+
+
+@settings(deadline=None, max_examples=30)
+@given(st.sampled_from([24_000, 44_100, 96_000]), st.integers(0, 20_000), st.data())
+def test_a_level_line_lies_over_its_own_samples_at_any_rate(rate: int, origin: int, data: st.DataObject) -> None:
+    """A line is drawn on the source's frames; the job plays them at its own rate, from wherever they lie.
+
+    The curve is held against scipy's of Fritsch and Butland.
+    """
+    points = sorted({data.draw(st.integers(100, 9_900)) for _ in range(3)} | {100})
+    line = tuple((frame, data.draw(st.floats(-24.0, 6.0))) for frame in points)
+    clip = Clip("c1", "L", "s0", "c", 0, 10_000, origin, line=line)
+    job = Job(
+        "t",
+        rate_hz=48_000,
+        channels=1,
+        sources={"s0": SourceUse("s0", "s0", rate, 1, 10_000)},
+        lanes={"L": Lane("L", "L", 0)},
+        clips={"c1": clip},
+    )
+    held = ArrayReader({("s0", 48_000): np.ones((1, 10_000 * 48_000 // rate + 2), np.float32)})
+    start, end = start_of(job, clip), end_of(job, clip)
+    heard = RenderPlan(job).render(start, end - start, held)[0]
+    at_frames = (np.arange(start, end) - origin) * rate / 48_000
+    x, y = zip(*line, strict=True)
+    expected = PchipInterpolator(x, y)(np.clip(at_frames, x[0], x[-1])) if len(x) > 1 else np.full(len(heard), y[0])
+    assert np.allclose(20 * np.log10(heard), expected, atol=0.02)

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wemble.core.shape.crossfade import crossfade_gains
+from wemble.core.shape.crossfade import LOWEST_CORRELATION, correlation, crossfade_gains
 from wemble.core.shape.curves import SHAPES, Shape, curve, fade_in_gain, fade_out_gain, passes_at
 from wemble.core.shape.dither import to_integers, triangular
 from wemble.errors import InvalidInput
@@ -75,3 +75,41 @@ def test_a_16_bit_file_differs_by_dither_alone() -> None:
     assert np.abs(error).max() <= 1.5 and np.abs(error.mean()) < 0.01
     assert error.std() == pytest.approx(0.5, rel=0.02)  # √(1/12 + 1/6): dither and rounding
     assert abs(np.corrcoef(error[0], samples[0])[0, 1]) < 0.02
+
+
+@given(shapes, bends, lengths)
+def test_a_gain_is_its_curve_at_the_middle_of_each_frame(shape: Shape, bend: float, length: int) -> None:
+    """As 4-the-computation defines it: so a fade of n frames mirrors, and never holds 0 or 1 for a whole frame."""
+    middles = (np.arange(length) + 0.5) / length
+    assert np.allclose(fade_in_gain(length, shape, bend), curve(middles, shape, bend), rtol=0, atol=1e-12)
+
+
+@given(st.floats(-1, 1), st.integers(2, 3000))
+def test_a_matched_crossfade_keeps_the_power_of_what_is_alike_and_never_blows_up(r: float, length: int) -> None:
+    goes, comes = crossfade_gains(length, "matched", correlation=r)
+    held = max(r, LOWEST_CORRELATION)
+    assert np.allclose(goes**2 + comes**2 + 2 * held * goes * comes, 1.0)
+    assert max(goes.max(), comes.max()) <= 10 ** (7.1 / 20)  # +7 dB, said beside the limit
+    for law, like in (("equal_gain", 1.0), ("equal_power", 0.0)):
+        expected = crossfade_gains(length, law)  # type: ignore[arg-type]
+        if law == "equal_power":
+            assert np.allclose(crossfade_gains(length, "matched", correlation=like), expected)
+    half = length // 2
+    parts = [crossfade_gains(length, "matched", correlation=r, start=a, stop=b) for a, b in ((0, half), (half, None))]
+    assert np.allclose(np.concatenate(parts, axis=1), (goes, comes))
+
+
+def test_correlation_is_pearsons_without_the_mean_and_nothing_in_silence() -> None:
+    a, b = np.random.default_rng(2).standard_normal((2, 1, 5_000)).astype(np.float32)
+    assert correlation(a, -2 * a) == pytest.approx(-1) and correlation(a, a * 0) == 0.0 == correlation(a * 0, a * 0)
+    assert correlation(a, a + b) == pytest.approx(
+        float(np.sum(a * (a + b)) / np.linalg.norm(a) / np.linalg.norm(a + b)), rel=1e-5
+    )
+
+
+@pytest.mark.parametrize("bits", [16, 24])
+def test_what_is_over_full_scale_is_held_there(bits: int) -> None:
+    over = np.array([[-1.5, -1.0, 0.99999999, 1.0, 1.5, 1e9]], np.float32)
+    assert to_integers(over, bits=bits, start_frame=0).tolist() == [
+        [-(2 ** (bits - 1))] * 2 + [2 ** (bits - 1) - 1] * 4
+    ]  # type: ignore[arg-type]

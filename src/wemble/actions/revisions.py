@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from time import perf_counter
 from typing import Any
 
@@ -12,8 +12,8 @@ from wemble.actions.library import Library, new_id
 from wemble.core.briefs import Brief
 from wemble.core.edit.changes import Change, applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.marks import reattach_marks
 from wemble.core.edit.model import Job, check_name
+from wemble.core.edit.settle import settled
 from wemble.errors import Conflict, InvalidInput
 from wemble.store import jobs, settings
 from wemble.store.database import Connection
@@ -65,8 +65,7 @@ def edit(
     with library.database.write() as db:
         head = _head(db, job_id, base_revision)
         before = library.job_at(head.id)
-        edited = change(before)
-        edited = replace(edited, job=reattach_marks(before, edited.job))
+        edited = settled(before, change(before))
         parent, since = head, before
         moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
         if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:

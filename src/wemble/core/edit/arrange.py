@@ -95,11 +95,7 @@ def move_clips(job: Job, clip_ids: tuple[str, ...], by_frames: int, to_lane_id: 
     by = max(by_frames, -earliest) if by_frames < 0 else by_frames
     notes: tuple[str, ...] = () if by == by_frames else ("stopped at the start of the job",)
     moved = [replace(clip, origin_frame=clip.origin_frame + by, lane_id=to_lane_id or clip.lane_id) for clip in clips]
-    job = set_clips(job, *moved)
-    joins = {key: join for key, join in job.joins.items() if abuts(job, join)}
-    if len(joins) < len(job.joins):
-        notes += (f"{len(job.joins) - len(joins)} crossfades taken away: the clips do not abut any more",)
-    return Edited(replace(job, joins=joins), notes)
+    return Edited(set_clips(job, *moved), notes)
 
 
 def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
@@ -109,7 +105,8 @@ def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
     first, last = placed(job, clip, 0), placed(job, clip, job.source(clip.source_id).frames)
     by = min(max(by_frames, end - last), start - first)
     shifted = replace(clip, origin_frame=clip.origin_frame + by)
-    head, tail = source_frame_from(job, shifted, start), source_frame_from(job, shifted, end)
+    head = max(source_frame_from(job, shifted, start), 0)
+    tail = min(max(source_frame_from(job, shifted, end), head + 1), job.source(clip.source_id).frames)
     notes = () if by == by_frames else ("stopped: the source has no more there",)
     return Edited(set_clips(job, replace(shifted, head_frame=head, tail_frame=tail)), notes)
 

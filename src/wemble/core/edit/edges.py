@@ -261,6 +261,8 @@ def _corrected(job: Job, clip: Clip, side: Side) -> Job:
     finding = job.findings.get(clip.finding_id or "")
     if finding is None or clip.sound_start_frame is None or clip.sound_end_frame is None:
         return job
+    if clip.sound_start_frame >= clip.sound_end_frame:  # split off: its sound lies in another clip
+        return job
     fade = clip.fade_in if side == "head" else clip.fade_out
     own = fade if fade is not None and fade.origin == "own" else None
     edge = clip.head_frame if side == "head" else clip.tail_frame

@@ -17,6 +17,8 @@ def set_join(
 ) -> Edited:
     """Put a crossfade of job frames on the cut between two clips, ``lead_frames`` of it before the cut.
 
+    An edge has one crossfade: it takes the place of any other on one of the two.
+
     Raises
     ------
     InvalidInput
@@ -32,7 +34,8 @@ def set_join(
     old = next((j for j in job.joins.values() if j.left_clip_id == left_id and j.right_clip_id == right_id), None)
     number = job.next_number
     join = Join(old.id if old else f"j{number}", left_id, right_id, length_frames, law, lead_frames, bend)
-    return Edited(replace(job, next_number=number + (old is None), joins={**job.joins, join.id: join}))
+    others = {k: j for k, j in job.joins.items() if j.left_clip_id != left_id and j.right_clip_id != right_id}
+    return Edited(replace(job, next_number=number + (old is None), joins={**others, join.id: join}))
 
 
 def check_join(job: Job, join: Join) -> None:

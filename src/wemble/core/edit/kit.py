@@ -213,7 +213,9 @@ def _rotated(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
         tail_frame=at_frame,
         origin_frame=after - job_frames(clip.head_frame),
     )
-    turned = reattach_marks(job, set_clips(replace(job, next_number=job.next_number + 1), first, second))
+    joins = {key: j for key, j in job.joins.items() if clip.id not in (j.left_clip_id, j.right_clip_id)}
+    parts = set_clips(replace(job, next_number=job.next_number + 1, joins=joins), first, second)
+    turned = reattach_marks(job, parts)
     left = {other.finding_id for other in turned.clips.values()}
     turned = replace(turned, findings={key: one for key, one in turned.findings.items() if key in left})
     length = job_frames(crossfade_frames)

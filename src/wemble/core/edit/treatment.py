@@ -7,7 +7,7 @@ hand corrected keeps its place and its fade.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
@@ -197,8 +197,9 @@ def _placed(
         crossed = (at in layout.crossed, at + 1 in layout.crossed)
         clips.append(_faded(clip, finding, crossed, fade_for))
     clips = _with_earlier_outer_fades(clips, earlier)
-    joins, number = _joins(job, finding, clips, layout.crossed, number)
     sources = {**job.sources, tone.id: tone} if tone is not None else job.sources
+    rates = {source.id: source.rate_hz for source in sources.values()}
+    joins, number = _joins(job, finding, clips, layout.crossed, number, rates)
     placed = {**others, **{clip.id: clip for clip in clips}}
     return Edited(
         replace(
@@ -281,12 +282,15 @@ def _fade(
 
 
 def _joins(
-    job: Job, finding: Finding, clips: list[Clip], crossed: set[int], number: int
+    job: Job, finding: Finding, clips: list[Clip], crossed: set[int], number: int, rates: Mapping[str, int]
 ) -> tuple[dict[str, Join], int]:
-    length = round(finding.recipe.fade_ms * job.rate_hz / 1000.0)
+    asked = round(finding.recipe.fade_ms * job.rate_hz / 1000.0)
     joins: dict[str, Join] = {}
-    for at in sorted(crossed) if length else ():
+    for at in sorted(crossed):
         left, right = clips[at - 1], clips[at]
+        length = min(asked, *(clip.frames * job.rate_hz // rates[clip.source_id] for clip in (left, right)))
+        if not length:
+            continue
         continues = left.source_id == right.source_id and left.origin_frame == right.origin_frame
         join = Join(f"j{number}", left.id, right.id, length, "equal_gain" if continues else "equal_power")
         joins[join.id] = join

@@ -168,7 +168,7 @@ def _check_findings(job: Job) -> None:
         for correction in finding.corrections:
             _need(correction.sound_start_frame < correction.sound_end_frame, "a correction is of no sound")
             at = correction.edge_frame
-            _need(at is None or finding.head_frame <= at <= finding.tail_frame, "a corrected edge lies outside")
+            _need(at is None or 0 <= at <= frames, "a corrected edge lies outside")
             if correction.fade is not None:
                 check_fade(correction.fade)
 
