@@ -58,9 +58,10 @@ def cut_at_marks(job: Job, clip_ids: tuple[str, ...]) -> Edited:
 
 def _sliced(job: Job, clip: Clip, places: list[tuple[int, Mark]], end: int) -> Job:
     """Return the job with slices in place of a clip: they begin at marks, by job frame, the last one ends at ``end``."""
-    heads = [source_frame_from(job, clip, at) for at, _ in places]
-    tail = clip.tail_frame if end == end_of(job, clip) else source_frame_from(job, clip, end)
-    ids = [clip.id, *(f"c{job.next_number + n}" for n in range(len(places) - 1))]
+    first_at = {min(source_frame_from(job, clip, at), clip.tail_frame - 1): mark for at, mark in reversed(places)}
+    heads = sorted(first_at)  # of two marks on one frame the first makes the slice
+    tail = clip.tail_frame if end == end_of(job, clip) else max(source_frame_from(job, clip, end), heads[-1] + 1)
+    ids = [clip.id, *(f"c{job.next_number + n}" for n in range(len(heads) - 1))]
     slices = [
         _within(
             replace(
@@ -71,7 +72,8 @@ def _sliced(job: Job, clip: Clip, places: list[tuple[int, Mark]], end: int) -> J
                 fade_out=no_longer(clip.fade_out, until - head) if until == clip.tail_frame else None,
             )
         )
-        for key, (_, mark), (head, until) in zip(ids, places, pairwise([*heads, tail]), strict=True)
+        for key, (head, until) in zip(ids, pairwise([*heads, tail]), strict=True)
+        for mark in [first_at[head]]
     ]  # fmt: skip
     joins = {
         key: replace(join, left_clip_id=ids[-1]) if join.left_clip_id == clip.id else join
@@ -105,10 +107,13 @@ def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
     first, last = placed(job, clip, 0), placed(job, clip, job.source(clip.source_id).frames)
     by = min(max(by_frames, end - last), start - first)
     shifted = replace(clip, origin_frame=clip.origin_frame + by)
-    head = max(source_frame_from(job, shifted, start), 0)
-    tail = min(max(source_frame_from(job, shifted, end), head + 1), job.source(clip.source_id).frames)
+    frames = job.source(clip.source_id).frames
+    head = min(max(source_frame_from(job, shifted, start), 0), frames - 1)
+    tail = min(max(source_frame_from(job, shifted, end), head + 1), frames)
     notes = () if by == by_frames else ("stopped: the source has no more there",)
-    return Edited(set_clips(job, replace(shifted, head_frame=head, tail_frame=tail)), notes)
+    fade_in, fade_out = no_longer(clip.fade_in, tail - head), no_longer(clip.fade_out, tail - head)
+    moved = replace(shifted, head_frame=head, tail_frame=tail, fade_in=fade_in, fade_out=fade_out)
+    return Edited(set_clips(job, moved), notes)
 
 
 def copy_clips(job: Job, clip_ids: tuple[str, ...], to_frame: int, to_lane_id: str | None = None) -> Edited:
@@ -196,7 +201,14 @@ def remove_lane(job: Job, lane_id: str) -> Edited:
         raise InvalidInput(f"{on_it} clips are on “{lane.name}”; move or remove them first")
     if len(job.lanes) == 1:
         raise InvalidInput("a job needs at least one lane")
-    return Edited(replace(job, lanes={key: other for key, other in job.lanes.items() if key != lane_id}))
+    lanes = {key: other for key, other in job.lanes.items() if key != lane_id}
+    lane_of = {clip.finding_id: clip.lane_id for clip in job.clips.values()}  # what was found here and moved away
+    findings = {
+        key: one if one.lane_id != lane_id else replace(one, lane_id=lane_of[key])
+        for key, one in job.findings.items()
+        if one.lane_id != lane_id or key in lane_of
+    }
+    return Edited(replace(job, lanes=lanes, findings=findings))
 
 
 def abuts(job: Job, join: Join) -> bool:
@@ -265,8 +277,9 @@ def _closed(job: Job, start: int, end: int, lane_id: str | None) -> Job:
     job = set_clips(job, *behind)
     if lane_id is not None:
         return job
-    marks = {key: _moved_up(mark, start, end) for key, mark in job.marks.items()}
-    return replace(job, marks=marks)
+    moved = [_moved_up(mark, start, end) for mark in job.marks.values()]
+    left = {mark.id: mark for mark in moved if mark.end_frame is None or mark.frame < mark.end_frame}
+    return replace(job, marks=left)
 
 
 def _moved_up(mark: Mark, start: int, end: int) -> Mark:

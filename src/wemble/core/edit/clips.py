@@ -110,16 +110,25 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
                 line=tuple((round(frame * factor), level_db) for frame, level_db in clip.line if frame * factor <= new.frames),
             )
         )  # fmt: skip
-    scaled = {
-        mark.id: replace(
-            mark,
-            frame=round(mark.frame * _factor(job, mark.clip_id, new)),
-            end_frame=None if mark.end_frame is None else round(mark.end_frame * _factor(job, mark.clip_id, new)),
-        )
-        for mark in job.marks.values()
-        if mark.clip_id in clip_ids
-    }
-    return Edited(replace(set_clips(job, *clips), marks={**job.marks, **scaled}), tuple(notes))
+    scaled = [
+        _scaled_mark(mark, _factor(job, mark.clip_id, new)) for mark in job.marks.values() if mark.clip_id in clip_ids
+    ]
+    lost = {mark.id for mark in scaled if mark.end_frame is not None and mark.end_frame > new.frames}
+    marks = {**job.marks, **{mark.id: mark for mark in scaled}}
+    if lost:
+        notes.append(f"{len(lost)} loops reach past the new end and were removed")
+    return Edited(
+        replace(set_clips(job, *clips), marks={key: mark for key, mark in marks.items() if key not in lost}),
+        tuple(notes),
+    )
+
+
+def _scaled_mark(mark: Mark, factor: Fraction) -> Mark:
+    start, crossfade = round(mark.frame * factor), round(mark.crossfade_frames * factor)
+    if mark.end_frame is None:
+        return replace(mark, frame=start)
+    end = max(round(mark.end_frame * factor), start + 1)
+    return replace(mark, frame=start, end_frame=end, crossfade_frames=min(crossfade, start, (end - start) // 2))
 
 
 def _factor(job: Job, clip_id: str | None, new: SourceUse) -> Fraction:

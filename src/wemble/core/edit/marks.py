@@ -69,10 +69,16 @@ def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
         clip = job.clip(mark.clip_id)
         at = source_frame_from(job, clip, frame)
         if clip.head_frame <= at < clip.tail_frame:
-            length = None if mark.end_frame is None else mark.end_frame - mark.frame
-            moved = replace(mark, frame=at, end_frame=None if length is None else at + length)
+            moved = replace(mark, frame=at) if mark.end_frame is None else _moved_loop(job, clip, mark, at)
     changed = replace(job, marks={**job.marks, mark_id: moved})
     return set_programme(changed, None, None)
+
+
+def _moved_loop(job: Job, clip: Clip, loop: Mark, at: int) -> Mark:
+    """Return a loop of a clip that begins at a source frame, as far as its length and its recording allow."""
+    length = (loop.end_frame or loop.frame) - loop.frame
+    at = min(at, job.source(clip.source_id).frames - length)
+    return replace(loop, frame=at, end_frame=at + length, crossfade_frames=min(loop.crossfade_frames, at))
 
 
 def rename_mark(job: Job, mark_id: str, name: str) -> Edited:

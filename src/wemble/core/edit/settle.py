@@ -8,21 +8,41 @@ from wemble.core.edit.arrange import abuts
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.marks import reattach_marks
 from wemble.core.edit.model import Job, Join
+from wemble.core.edit.placement import end_of, start_of
 
 
 def settled(before: Job, edited: Edited) -> Edited:
-    """Return what an edit of ``before`` leaves, its crossfades and marks in order, and the notes with what that changed."""
+    """Return what an edit of ``before`` leaves, its crossfades and marks in order, and the notes with what that changed.
+
+    A crossfade whose clips no longer meet is removed and told; one that is longer than a clip of it now is shortens to that.
+    """
     after = edited.job
-
-    def still_meets(join: Join) -> bool:
-        ends = (join.left_clip_id, join.right_clip_id)
-        untouched = join is before.joins.get(join.id) and all(after.clips.get(c) is before.clips.get(c) for c in ends)
-        return untouched or abuts(after, join)
-
-    kept = {key: join for key, join in after.joins.items() if still_meets(join)}
-    gone = len(after.joins) - len(kept)
+    touched = [join for join in after.joins.values() if not _is_untouched(before, after, join)]
+    gone = {join.id for join in touched if not abuts(after, join) or not _longest(after, join)}
+    fitted = {join.id: _fitted(after, join) for join in touched if join.id not in gone}
     notes = edited.notes
+    if touched:
+        joins = {key: fitted.get(key, join) for key, join in after.joins.items() if key not in gone}
+        after = replace(after, joins=joins)
     if gone:
-        after = replace(after, joins=kept)
-        notes += (f"{gone} crossfade{'s' if gone > 1 else ''} removed: the clips no longer meet",)
+        notes += (f"{len(gone)} crossfade{'s' if len(gone) > 1 else ''} removed: the clips no longer meet",)
     return replace(edited, job=reattach_marks(before, after), notes=notes)
+
+
+def _is_untouched(before: Job, after: Job, join: Join) -> bool:
+    ends = (join.left_clip_id, join.right_clip_id)
+    return join is before.joins.get(join.id) and all(after.clips.get(end) is before.clips.get(end) for end in ends)
+
+
+def _longest(job: Job, join: Join) -> int:
+    """Return the job frames of the shorter of a crossfade's clips."""
+    clips = (job.clip(join.left_clip_id), job.clip(join.right_clip_id))
+    return min(end_of(job, clip) - start_of(job, clip) for clip in clips)
+
+
+def _fitted(job: Job, join: Join) -> Join:
+    longest = _longest(job, join)
+    if join.length_frames <= longest:
+        return join
+    lead = None if join.lead_frames is None else join.lead_frames * longest // join.length_frames
+    return replace(join, length_frames=longest, lead_frames=lead)

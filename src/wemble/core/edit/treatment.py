@@ -69,8 +69,8 @@ def apply_treatment(
     if treatment.kind == "room_tone" and tone is None:
         raise InvalidInput("there is no clean quiet to make room tone from; half a second without sound is needed")
     job, finding, earlier = _cleared(job, target_id)
-    spans = _corrected_spans(finding, found)
-    layout = lay_out(job, finding, spans, found.sounds, treatment, tone)
+    spans, sounds = _corrected_spans(finding, found)
+    layout = lay_out(job, finding, spans, sounds, treatment, tone)
     finding = replace(
         finding,
         recipe=recipe,
@@ -130,15 +130,22 @@ def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     return replace(job, clips=kept, joins=joins), finding, earlier
 
 
-def _corrected_spans(finding: Finding, found: Sounds) -> list[Span]:
-    """Return the spans with corrected edges in place, still in order and apart."""
+def _corrected_spans(finding: Finding, found: Sounds) -> tuple[list[Span], list[Span]]:
+    """Return the spans with corrected edges in place, still in order and apart, and the sounds in them.
+
+    A sound that a corrected edge of its neighbour covers to the end is part of that neighbour.
+    """
     spans: list[Span] = []
+    sounds: list[Span] = []
     for (head, tail), sound in zip(found.spans, found.sounds, strict=True):
-        head = _edge(finding, "head", sound, head)
-        tail = _edge(finding, "tail", sound, tail)
-        head = max(head, spans[-1][1] if spans else finding.head_frame)
-        spans.append((head, max(min(tail, finding.tail_frame), head + 1)))
-    return spans
+        free = spans[-1][1] if spans else finding.head_frame
+        if free >= finding.tail_frame:
+            break
+        head = min(max(_edge(finding, "head", sound, head), free), finding.tail_frame - 1)
+        tail = min(_edge(finding, "tail", sound, tail), finding.tail_frame)
+        spans.append((head, max(tail, head + 1)))
+        sounds.append(sound)
+    return spans, sounds
 
 
 def _edge(finding: Finding, side: Side, sound: Span, otherwise: int) -> int:
