@@ -84,7 +84,7 @@ class Server:
     def start(self) -> None:
         command = [sys.executable, "-m", "wemble.cli.main", "serve", "--home", str(self.home), "--port", str(self.port)]
         self.process = subprocess.Popen(command, start_new_session=True, stdout=subprocess.DEVNULL)
-        for _ in range(200):
+        for _ in range(600):
             try:
                 urllib.request.urlopen(self.url + "/api/jobs", timeout=1).close()
                 return
