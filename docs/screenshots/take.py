@@ -60,7 +60,7 @@ def main() -> None:
         take(page, "shape")
         page.keyboard.press("4")
         page.get_by_role("button", name="Send", exact=True).click()
-        page.get_by_role("link", name="download all").wait_for()
+        page.get_by_role("link", name="download 39 files").wait_for()
         take(page, "send")
         walk_and_hear(page)
         booth(page)

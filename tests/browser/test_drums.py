@@ -131,7 +131,7 @@ def test_ends_are_softened_hot_ones_come_down_and_the_kit_is_sent(
     expect(names).to_contain_text("Boatyard Bell_E2_hard_near.wav")
     page.get_by_role("button", name="Send", exact=True).click()
     with page.expect_download() as coming:
-        page.get_by_role("link", name="download all").click(timeout=60_000)
+        page.get_by_role("link", name="files (zip)").click(timeout=60_000)
     coming.value.save_as(tmp_path / "kit.zip")
     with zipfile.ZipFile(tmp_path / "kit.zip") as archive:
         regions = read_sfz(archive.read("kit.sfz").decode())

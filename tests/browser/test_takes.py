@@ -211,7 +211,7 @@ def test_a_coded_loop_is_measured_in_bars_marked_cut_named_and_sent_as_shots_and
     page.keyboard.press("4")
     page.get_by_role("button", name="Send", exact=True).click()
     with page.expect_download() as coming:
-        page.get_by_role("link", name="download all").click(timeout=60_000)
+        page.get_by_role("link", name="files (zip)").click(timeout=60_000)
     coming.value.save_as(tmp_path / "shots.zip")
     with zipfile.ZipFile(tmp_path / "shots.zip") as archive:
         shots = [name for name in archive.namelist() if name.endswith(".wav")]

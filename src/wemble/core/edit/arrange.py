@@ -287,7 +287,7 @@ def _moved_up(mark: Mark, start: int, end: int) -> Mark:
         return mark
 
     def place(frame: int) -> int:
-        return frame if frame <= start else max(frame - (end - start), start)
+        return frame if frame <= start else max(frame - (end - start), start, 0)
 
     return replace(mark, frame=place(mark.frame), end_frame=None if mark.end_frame is None else place(mark.end_frame))
 

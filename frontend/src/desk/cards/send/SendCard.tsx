@@ -248,10 +248,10 @@ function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () =
         </p>
         <div className="flex items-center justify-between gap-2">
           <a href={api.sentFileUrl(task.id)} download className="inline-flex min-w-0 items-center gap-1.5 underline">
-            <Download size={14} aria-hidden className="shrink-0" /> <span className="truncate">{files.length > 1 ? `download all ${files.length} as a zip` : `download ${files[0] ?? ""}`}</span>
+            <Download size={14} aria-hidden className="shrink-0" /> <span className="truncate">{files.length > 1 ? `download ${files.length} files (zip)` : `download ${files[0] ?? ""}`}</span>
           </a>
           <Button tone="quiet" title="the job stays as it is and can be sent again" onClick={() => void deleteSent(task.id, files.length).then(onChange)}>
-            {files.length > 1 ? "delete these files" : "delete this file"}
+            {files.length > 1 ? "delete files" : "delete file"}
           </Button>
         </div>
       </div>
