@@ -17,6 +17,7 @@ from tests.conftest import RATE, Server, phrases
 
 from wemble.actions import job_list, job_settings, removal, saved_jobs
 from wemble.actions.delivery import export
+from wemble.actions.editing.edits import perform
 from wemble.actions.events import LOG_NAME, event, start_log
 from wemble.actions.library import Library
 from wemble.actions.revisions import open_job, undo
@@ -184,3 +185,20 @@ def test_the_log_has_a_line_an_event(tmp_path: Path) -> None:
     logging.getLogger("wemble").handlers = []
     (line,) = (tmp_path / LOG_NAME).read_text().splitlines()
     assert line.endswith('INFO imported file="take 38.wav" seconds=1.5')
+
+
+def test_a_clock_that_is_set_back_melts_no_edit_into_an_older_one(
+    library: Library, bring_in: ImportFile, take: Path
+) -> None:
+    job_id, _ = bring_in(take)
+    revision = open_job(library, job_id).revision
+    clips = tuple(library.job_at(revision).clips)
+    clock = library.now()
+    gains = []
+    for seconds, gain_db in ((0.0, -3.0), (1.0, -6.0), (-3_600.0, -9.0)):
+        library.now = lambda at=clock + seconds: at  # type: ignore[method-assign,misc]
+        revision = perform(library, job_id, revision, "set_gain", clip_ids=clips, gain_db=gain_db).revision
+    for _ in range(2):
+        revision = undo(library, job_id, revision).revision
+        gains.append(library.job_at(revision).clips[clips[0]].gain_db)
+    assert gains == [-6.0, 0.0]  # within a moment the first two are one step; the third is a step of its own
