@@ -140,7 +140,8 @@ class Library:
         gc.set_threshold(*_COLLECT_RARELY)
         self.home.empty_scratch()
         with self.database.write() as db:
-            records.mark_interrupted(db)
+            for task_id in records.mark_interrupted(db):
+                self.home.remove_sent(task_id)  # in place, but killed before it was recorded: nobody was told of it
 
     def close(self) -> None:
         """End the workers and close every file."""

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 
 from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
-from wemble.actions.library import Library, new_id
+from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
@@ -40,10 +40,10 @@ def start_save(library: Library, job_id: str, revision_id: int) -> str:
     job = library.job_at(revision_id)
     rows = [library.source(source_id) for source_id in job.sources]
     content = {"job": jobs.dump_job(job), "sources": [records.dump_source(row) for row in rows]}
-    folder_name, name = new_id(), f"{safe_name(job.name)}{ENDING}"
-    args = (library.home.root, content, [(row.id, row.rate_hz) for row in rows], name, folder_name)
+    name = f"{safe_name(job.name)}{ENDING}"
+    args = (library.home.root, content, [(row.id, row.rate_hz) for row in rows], name)
 
-    def saved(_: None) -> dict[str, object]:
+    def saved(folder_name: str) -> dict[str, object]:
         return {"files": [name], "folder_name": folder_name, "saved": True}
 
     request = {"save": True, "revision": revision_id}
@@ -57,9 +57,8 @@ def save_job(
     content: dict[str, Any],
     sources: list[tuple[str, int]],
     name: str,
-    folder_name: str,
-) -> None:
-    """Write the archive beside, then move it into place: originals and working copies. Runs in a worker."""
+) -> str:
+    """Write the archive beside, then move it into place, and return its folder's name. Runs in a worker."""
     home = Home(root)
     files = [
         (f"sources/{key}/{path.name}", path)
@@ -71,7 +70,8 @@ def save_job(
     folder.mkdir()
     write_archive(folder / name, content, files, report)
     settle(folder)
-    move_into_place(folder, home.exports / folder_name)
+    move_into_place(folder, home.exports / work.name)
+    return work.name
 
 
 @dataclass(frozen=True, slots=True)

@@ -80,6 +80,10 @@ class Home:
         for left in self.scratch.iterdir():
             shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
 
+    def remove_sent(self, folder_name: str) -> None:
+        """Remove the folder of one delivery, if it is there."""
+        shutil.rmtree(self.exports / folder_name, ignore_errors=True)
+
     def check_space(self, needed_bytes: int) -> None:
         """Raise `TooLarge` if that much would not fit with something to spare."""
         free = shutil.disk_usage(self.root).free

@@ -246,9 +246,11 @@ def delete_task(db: sqlite3.Connection, task_id: str) -> None:
     db.execute("DELETE FROM task WHERE id = :id", {"id": task_id})
 
 
-def mark_interrupted(db: sqlite3.Connection) -> int:
-    """Mark what was under way when the server went away; return how many."""
-    return db.execute("UPDATE task SET state = 'interrupted' WHERE state IN ('waiting', 'running')").rowcount
+def mark_interrupted(db: sqlite3.Connection) -> list[str]:
+    """Mark what was under way when the server went away; return the ids."""
+    rows = db.execute("SELECT id FROM task WHERE state IN ('waiting', 'running')").fetchall()
+    db.execute("UPDATE task SET state = 'interrupted' WHERE state IN ('waiting', 'running')")
+    return [row["id"] for row in rows]
 
 
 def _tasks(rows: sqlite3.Cursor) -> list[TaskRow]:

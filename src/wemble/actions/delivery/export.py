@@ -13,7 +13,7 @@ import numpy as np
 import soxr
 
 from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
-from wemble.actions.library import Library, new_id
+from wemble.actions.library import Library
 from wemble.actions.verdicts import programme_doubts, verdicts
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
@@ -106,22 +106,18 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
     with library.database.read() as db:
         row = jobs.get_job_row(db, job_id)
     job = library.job_at(revision_id)
-    folder_name = new_id()
     chosen = _shots(library, job, request)[0] if request.what == "one_shots" else []
-    args = (library.home.root, job, request, [name.name for name in before.names], folder_name, chosen)
-
-    def sent(result: Sent) -> dict[str, object]:
-        return {**asdict(result), "folder_name": folder_name}
-
+    args = (library.home.root, job, request, [name.name for name in before.names], chosen)
     request_row = {**asdict(request), "revision": revision_id}
-    return start_task(library, row.id, "export", before.words, request_row, export_files, args, sent)
+    return start_task(library, row.id, "export", before.words, request_row, export_files, args, asdict)
 
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """What was written: names, the loudest sample in dB, and how many samples were over full scale."""
+    """What was written, into which folder; the loudest sample in dB, and how many samples were over full scale."""
 
     files: list[str]
+    folder_name: str
     peak_db: float
     over: int
 
@@ -133,13 +129,12 @@ def export_files(
     job: Job,
     request: Request,
     to_write: list[str],
-    folder_name: str,
     chosen: Sequence[Shot] = (),
 ) -> Sent:
-    """Render and write every file beside, then move the folder into place. Runs in a worker."""
+    """Render and write every file beside, then move the folder into place, under the task's name. Runs in a worker."""
     home = Home(root)
     if request.what == "one_shots":
-        return _export_shots(report, work, home, job, request, chosen, folder_name)
+        return _export_shots(report, work, home, job, request, chosen)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     plan = RenderPlan(job)
     pieces = files_to_send(job, request.what)
@@ -162,13 +157,11 @@ def export_files(
         report(0.96, "packing")
         _pack(folder, to_write)
     settle(folder)
-    move_into_place(folder, home.exports / folder_name)
-    return Sent(to_write, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+    move_into_place(folder, home.exports / work.name)
+    return Sent(to_write, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
-def _export_shots(
-    report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot], folder_name: str
-) -> Sent:
+def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot]) -> Sent:
     total = sum(job.source(shot.clip.source_id).frames * job.source(shot.clip.source_id).channels for shot in chosen)
     home.check_space(2 * total * 4)
     folder = work / "export"
@@ -179,8 +172,8 @@ def _export_shots(
     report(0.96, "packing")
     _pack(folder, files)
     settle(folder)
-    move_into_place(folder, home.exports / folder_name)
-    return Sent(files, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+    move_into_place(folder, home.exports / work.name)
+    return Sent(files, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
 def _shots(library: Library, job: Job, request: Request) -> tuple[list[Shot], list[Name]]:

@@ -195,16 +195,15 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
                 f"“{taken[0]}” is already there, or occurs twice in this batch; choose another --pattern or --to"
             )
         to_write = [name.name for name in made]
-        export_files(
+        sent = export_files(
             lambda part, doing: report(0.4 + 0.6 * part, doing),
             opened.home.scratch,
             opened.home.root,
             job,
             request,
             to_write,
-            "out",
         )
-        move_into(folder, to_write, opened.home.exports / "out")
+        move_into(folder, to_write, opened.home.exports / sent.folder_name)
         return to_write
 
 

@@ -114,6 +114,8 @@ def _finish(
         state, fields = _outcome(task.id, future, when_done)
         library.running.pop(task.id, None)
         shutil.rmtree(library.home.scratch / task.id, ignore_errors=True)
+        if state != "done":
+            library.home.remove_sent(task.id)
         _until_written(lambda: _update(library, task.id, state, **fields))
         _log_outcome(library, task, state, fields)
     finally:
