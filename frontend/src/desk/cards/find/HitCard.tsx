@@ -6,8 +6,8 @@ import type { HitDraft } from "../../../api/types";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
-import { FindBySelect } from "./FindBySelect";
-import { Recipes, SaveRecipe } from "./Recipes";
+import { FindHead } from "./FindHead";
+import { SaveRecipe } from "./Recipes";
 import { ScopeChoice } from "./ScopeChoice";
 import { useOpen } from "../../state/desk";
 import { applyHits, readNames, setHitRecipe, useHits } from "../../state/hitSearch";
@@ -28,13 +28,7 @@ export function HitCard() {
   return (
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
-        <div className="flex items-center justify-between">
-          <h2 className="text-base font-bold">Find</h2>
-          <span className="flex gap-1.5">
-            <FindBySelect />
-            <Recipes recipe={recipe} onUse={setHitRecipe} />
-          </span>
-        </div>
+        <FindHead recipe={recipe} onUse={setHitRecipe} />
         {recipe.many ? <TakeSentence /> : <HitSentence />}
         <Choices
           label="what a file holds"

@@ -3,8 +3,8 @@ import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
-import { FindBySelect } from "./FindBySelect";
-import { Recipes, SaveRecipe } from "./Recipes";
+import { FindHead } from "./FindHead";
+import { SaveRecipe } from "./Recipes";
 import { ScopeChoice } from "./ScopeChoice";
 import { isDoubtful } from "../../model/verdicts";
 import { useOpen } from "../../state/desk";
@@ -21,13 +21,7 @@ export function SoundCard() {
   return (
     <div className="flex h-full flex-col">
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
-        <div className="flex items-center justify-between">
-          <h2 className="text-base font-bold">Find</h2>
-          <span className="flex gap-1.5">
-            <FindBySelect />
-            <Recipes recipe={recipe} onUse={setRecipe} />
-          </span>
-        </div>
+        <FindHead recipe={recipe} onUse={setRecipe} />
         <Sentence recipe={recipe} />
         <ScopeChoice one="this recording" all="all recordings" />
         <Quiet drafts={drafts} />
