@@ -16,8 +16,10 @@ from wemble.core.deliver.words import files_to_send, range_in_words
 from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
-from wemble.core.edit.model import Clip, Fade, Grid, Job, Lane, SourceUse
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import FARTHEST_FRAME, Clip, Fade, Grid, Job, Lane, SourceUse
 from wemble.core.edit.placement import end_of, start_of
+from wemble.core.edit.settle import settled
 from wemble.core.kit.strikes import Strike
 from wemble.core.render import RenderPlan
 from wemble.core.shape.crossfade import crossfade_gains
@@ -213,6 +215,16 @@ def test_closing_up_all_lanes_takes_the_marks_of_the_job_along() -> None:
     places = {mark.id: (marks.place_of(closed, mark), mark.end_frame) for mark in closed.marks.values()}
     assert places == {"m100": (4 * RATE, None), "m101": (6 * RATE, None), "loop": (6 * RATE, 7 * RATE)}
     assert start_of(arrange.remove_clips(job, ("a",), "lane").job, job.clips["b"]) == 5 * RATE
+
+
+def test_nothing_is_put_years_away_from_the_start(desk) -> None:
+    job, _ = desk(1_000)
+    clip = next(iter(job.clips.values()))
+    for far in (FARTHEST_FRAME, -FARTHEST_FRAME):
+        moved = replace(job, clips={clip.id: replace(clip, origin_frame=far)})
+        with pytest.raises(InvalidInput, match="years away"):
+            settled(job, Edited(moved))
+        assert settled(moved, Edited(replace(moved, name="what was there before may stay"))).job.clips == moved.clips
 
 
 def test_lanes_turn_pan_mute_and_solo() -> None:

@@ -20,8 +20,7 @@ from wemble.actions.searching import hit_search
 from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Fade, Job, Side
-from wemble.core.edit.validity import FARTHEST_FRAME
+from wemble.core.edit.model import FARTHEST_FRAME, Fade, Job, Side
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point

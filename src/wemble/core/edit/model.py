@@ -22,6 +22,8 @@ Side = Literal["head", "tail"]
 FadeOrigin = Literal["auto", "own"]
 Decision = Literal["accepted", "sent_back"]
 MarkKind = Literal["start", "end", "section", "loop"]
+FARTHEST_FRAME = 1 << 45
+"""No place lies further from the start: more than five years at 192 kHz."""
 
 
 @dataclass(frozen=True, slots=True)

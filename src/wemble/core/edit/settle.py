@@ -7,16 +7,19 @@ from dataclasses import replace
 from wemble.core.edit.arrange import abuts
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.marks import reattach_marks
-from wemble.core.edit.model import Job, Join
+from wemble.core.edit.model import FARTHEST_FRAME, Job, Join
 from wemble.core.edit.placement import end_of, start_of
+from wemble.errors import InvalidInput
 
 
 def settled(before: Job, edited: Edited) -> Edited:
     """Return what an edit of ``before`` leaves, its crossfades and marks in order, and the notes with what that changed.
 
     A crossfade whose clips no longer meet is removed and told; one that is longer than a clip of it now is shortens to that.
+    `InvalidInput` if the edit put something years away from the start, as copies of copies of a long stretch do.
     """
     after = edited.job
+    _check_places(before, after)
     touched = [join for join in after.joins.values() if not _is_untouched(before, after, join)]
     gone = {join.id for join in touched if not abuts(after, join) or not _longest(after, join)}
     fitted = {join.id: _fitted(after, join) for join in touched if join.id not in gone}
@@ -27,6 +30,13 @@ def settled(before: Job, edited: Edited) -> Edited:
     if gone:
         notes += (f"{len(gone)} crossfade{'s' if len(gone) > 1 else ''} removed: the clips no longer meet",)
     return replace(edited, job=reattach_marks(before, after), notes=notes)
+
+
+def _check_places(before: Job, after: Job) -> None:
+    clips = [clip.origin_frame for key, clip in after.clips.items() if clip is not before.clips.get(key)]
+    marks = [mark.end_frame or mark.frame for key, mark in after.marks.items() if mark is not before.marks.get(key)]
+    if any(abs(frame) >= FARTHEST_FRAME for frame in (*clips, *marks)):
+        raise InvalidInput("that would lie years away from the start of the job; move things closer together first")
 
 
 def _is_untouched(before: Job, after: Job, join: Join) -> bool:

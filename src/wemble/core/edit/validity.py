@@ -12,11 +12,9 @@ from wemble.core.edit.clips import JOB_RATES_HZ, check_gain, check_line
 from wemble.core.edit.edges import check_fade
 from wemble.core.edit.grid import checked
 from wemble.core.edit.joins import check_join
-from wemble.core.edit.model import Clip, Finding, Job, Mark, Review, check_name
+from wemble.core.edit.model import FARTHEST_FRAME, Clip, Finding, Job, Mark, Review, check_name
 from wemble.errors import InvalidInput, WembleError
 
-FARTHEST_FRAME = 1 << 45
-"""No place lies further from the start: more than five years at 192 kHz."""
 _MOST_CHANNELS = 32
 _LONGEST_TEXT = 400
 _ID = re.compile(r"[A-Za-z0-9]{1,64}")
