@@ -16,10 +16,20 @@ from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edit import clips as edits
 from wemble.core.edit import edges
 from wemble.core.edit.changes import applied, difference, reversed_changes
+from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Fade, Job, Lane, Side, SourceUse
-from wemble.core.edit.placement import end_of, in_time_order, job_span, start_of, to_job_frames, to_source_frames
-from wemble.core.edit.quiet_layout import closed_up_length
-from wemble.core.edit.treatment import Sounds, apply_treatment, targets
+from wemble.core.edit.placement import (
+    end_of,
+    in_time_order,
+    job_span,
+    placed,
+    start_of,
+    to_job_frames,
+    to_source_frames,
+)
+from wemble.core.edit.settle import settled
+from wemble.core.edit.treatment import Sounds, apply_treatment, closed_up_frames, targets
+from wemble.core.edit.validity import check_validity
 from wemble.core.render import RenderPlan
 from wemble.core.signal.levels import from_db
 from wemble.core.signal.reader import ArrayReader
@@ -96,18 +106,73 @@ def test_splitting_changes_no_sample_and_turning_down_keeps_the_sounds(desk: Mak
     assert np.allclose(quieter[:, 10_000:14_000], before[:, 10_000:14_000] * from_db(-20), atol=1e-6)
 
 
-def test_closing_up_moves_what_follows_and_opens_again(desk: MakeDesk) -> None:
-    job, _ = desk(48_000, 30_000)
-    later = in_time_order(job)[-1]
-    half = 1_200
-    closed = treated(job, "close_up", 2 * half / 48_000)
-    assert all(end_of(closed, a) == start_of(closed, b) for a, b in pairwise(in_time_order(closed)[:3]))
-    removed = 48_000 - closed_up_length(SPANS, 0, 48_000, half)
-    assert start_of(job, later) - start_of(closed, closed.clips[later.id]) == removed
-    assert in_time_order(closed)[2].head_frame == in_time_order(closed)[1].tail_frame  # 500 frames were short enough
-    again = treated(closed, "cut")
-    assert again.clips[later.id] == later
-    assert [c.origin_frame for c in in_time_order(again)[:3]] == [0, 0, 0]
+@st.composite
+def takes(draw: st.DrawFn) -> tuple[Sounds, int]:
+    """Return phrases with rooms, and breaths in some of the gaps between them, of a source; and its length."""
+    at, spans, sounds, dropped = draw(st.integers(0, 9_000)), [], [], []
+    for _ in range(draw(st.integers(2, 6))):
+        length, gap = draw(st.integers(500, 9_000)), draw(st.integers(40, 30_000))
+        sounds.append((at, at + length))
+        if draw(st.booleans()):
+            breath = at + length + draw(st.integers(0, gap // 2))
+            dropped.append((breath, breath + max(gap // 3, 1)))
+        at += length + gap
+    ends = [0, *(frame for sound in sounds for frame in sound), at]
+    for n, (start, end) in enumerate(sounds):
+        low = max([ends[2 * n], *(b for _, b in dropped if b <= start)])
+        high = min([ends[2 * n + 3], *(a for a, _ in dropped if a >= end)])
+        room = draw(st.integers(0, 4_000)), draw(st.integers(0, 8_000))
+        spans.append((max(start - room[0], (low + start) // 2), min(end + room[1], (high + end) // 2)))
+    return Sounds(tuple(spans), tuple(sounds), -60.0, -45.0, dropped=tuple(dropped)), at
+
+
+@steady
+@given(takes(), st.floats(0.0, 0.6), st.sampled_from([44_100, 48_000]), st.booleans(), st.data())
+def test_what_is_closed_up_keeps_its_promise_and_opens_again(
+    take: tuple[Sounds, int], longest_s: float, rate: int, has_tone: bool, data: st.DataObject
+) -> None:
+    found, frames = take
+    job = Job("test", rate_hz=48_000, channels=1)
+    for number, length in enumerate((frames, 30_000)):
+        job = edits.add_source(job, SourceUse(f"s{number}", f"source {number}", rate, 1, length)).job
+    tone = SourceUse("tone", "tone", rate, 1, 2 * rate, derived_from="s0") if has_tone else None
+    target, later = targets(job)[0], in_time_order(job)[-1]
+    treatment, promised = (
+        Treatment("close_up", longest_s),
+        closed_up_frames(job, target, found, Recipe(), longest_s, tone),
+    )
+    closed = apply_treatment(job, target, found, Recipe(), treatment, fade_for=short_fade, tone=tone).job
+    pieces = [clip for clip in in_time_order(closed) if clip.finding_id]
+    assert all(end_of(closed, left) == start_of(closed, right) for left, right in pairwise(pieces))
+    assert end_of(closed, pieces[-1]) - start_of(closed, pieces[0]) == promised
+    whole = to_job_frames(frames, source_rate_hz=rate, job_rate_hz=48_000)
+    assert start_of(job, later) - start_of(closed, closed.clips[later.id]) == whole - promised
+    spoken = [clip for clip in pieces if clip.source_id == "s0"]
+    assert [(clip.sound_start_frame, clip.sound_end_frame) for clip in spoken] == list(found.sounds)
+    for clip in spoken:
+        assert not any(a < clip.tail_frame and clip.head_frame < b for a, b in found.dropped), "a breath came back"
+    for left, right in pairwise(spoken):
+        gap = right.sound_start_frame - left.sound_end_frame
+        pause = placed(closed, right, right.sound_start_frame) - placed(closed, left, left.sound_end_frame)
+        wanted = to_job_frames(min(gap, round(longest_s * rate)), source_rate_hz=rate, job_rate_hz=48_000)
+        assert pause <= wanted + 2
+        breath = any(a < right.sound_start_frame and b > left.sound_end_frame for a, b in found.dropped)
+        assert breath or pause >= wanted - 2
+        assert not (breath and has_tone) or pause >= wanted - 260  # less than half a crossfade is not worth any tone
+
+    clip, side = data.draw(st.sampled_from(spoken)), data.draw(st.sampled_from(["head", "tail"]))
+    to = data.draw(st.integers(0, frames))
+    opened = edges.move_edge(closed, clip.id, side, to).job
+    check_validity(settled(closed, Edited(opened)).job)
+    pieces = [one for one in in_time_order(opened) if one.finding_id]
+    grown = end_of(opened, pieces[-1]) - start_of(opened, pieces[0]) - promised
+    if (start_of(closed, clip) if side == "head" else end_of(closed, clip)) in dict(closed.findings["f4"].closed):
+        assert start_of(opened, opened.clips[later.id]) == start_of(closed, closed.clips[later.id]) + grown
+        assert all(end_of(opened, left) == start_of(opened, right) for left, right in pairwise(pieces))
+    for state in (closed, opened):
+        again = apply_treatment(state, "f4", found, Recipe(), Treatment(), fade_for=short_fade).job
+        assert start_of(again, again.clips[later.id]) == start_of(job, later)
+        assert {one.origin_frame for one in again.clips.values() if one.finding_id} == {0}
 
 
 def test_finding_again_keeps_corrections_names_and_ids(desk: MakeDesk) -> None:

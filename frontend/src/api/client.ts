@@ -63,7 +63,7 @@ export const api = {
     json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
   proposal: (id: string, revision: number, target_ids: string[]) =>
     json<{ recipe: Recipe; target_ids: string[] }>("POST", `/jobs/${id}/find/proposal`, { revision, target_ids }),
-  draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number }, signal: AbortSignal) =>
+  draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number; exact: boolean }, signal: AbortSignal) =>
     json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),

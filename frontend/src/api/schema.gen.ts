@@ -926,9 +926,10 @@ export interface components {
         };
         /**
          * Draft
-         * @description What a recipe would do to one target, at bin precision; spans are flat [start, end, start, end, …] source frames.
+         * @description What a recipe would do to one target; spans are flat [start, end, start, end, …] source frames.
          *
-         *     ``kept_frames`` is what stays when quiet is cut away, ``closed_up_frames`` the length once it is closed up.
+         *     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
+         *     what stays when quiet is cut away; ``closed_up_frames``, in job frames, the length once it is closed up.
          */
         Draft: {
             /** Target Id */
@@ -961,6 +962,8 @@ export interface components {
             peak_db: number;
             /** Threshold Db */
             threshold_db: number;
+            /** Exact */
+            exact: boolean;
         };
         /**
          * DraftAnswer
@@ -985,6 +988,11 @@ export interface components {
              * @default 0
              */
             close_up_s: number;
+            /**
+             * Exact
+             * @default false
+             */
+            exact: boolean;
         };
         /**
          * EditAnswer

@@ -118,6 +118,7 @@ class DraftBody(Body):
     target_ids: list[str]
     recipe: Recipe
     close_up_s: float = 0.0
+    exact: bool = False
 
 
 class DraftAnswer(Body):

@@ -73,7 +73,9 @@ export function setTreatment(treatment: Treatment): void {
   void refreshDraft();
 }
 
-/** Ask for a draft; the newest request wins. */
+const REST_MS = 250;
+
+/** Ask for a draft, near enough while numbers are dragged, and when they rest for just what Apply does; the newest request wins. */
 async function refreshDraft(): Promise<void> {
   const state = desk();
   if (!state.recipe) return;
@@ -83,8 +85,13 @@ async function refreshDraft(): Promise<void> {
   const close_up_s = state.treatment.kind === "close_up" ? state.treatment.amount : 0.6;
   try {
     const body = { revision: state.revision, target_ids: searchTargets(state), recipe: state.recipe, close_up_s };
-    const drafts = await api.draft(state.id, body, mine.signal);
-    if (request === mine) set({ drafts });
+    for (const exact of [false, true]) {
+      const drafts = await api.draft(state.id, { ...body, exact }, mine.signal);
+      if (request !== mine) return;
+      set({ drafts });
+      if (!exact) await new Promise((resolve) => setTimeout(resolve, REST_MS));
+      if (request !== mine) return;
+    }
   } catch (error) {
     if (!mine.signal.aborted) fail(error);
   }

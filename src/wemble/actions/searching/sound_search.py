@@ -16,12 +16,11 @@ from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
-from wemble.core.edges.search import find, propose
+from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
-from wemble.core.edit.quiet_layout import closed_up_length
-from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, targets
+from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, closed_up_frames, needs_tone, targets
 from wemble.errors import InvalidInput
 from wemble.store import records
 from wemble.store.files import SourceWriter, move_into_place
@@ -33,9 +32,10 @@ _MOST_QUIET_S = 60.0
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """What a recipe would do to one target, at bin precision; spans are flat [start, end, start, end, …] source frames.
+    """What a recipe would do to one target; spans are flat [start, end, start, end, …] source frames.
 
-    ``kept_frames`` is what stays when quiet is cut away, ``closed_up_frames`` the length once it is closed up.
+    ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
+    what stays when quiet is cut away; ``closed_up_frames``, in job frames, the length once it is closed up.
     """
 
     target_id: str
@@ -53,6 +53,7 @@ class Draft:
     floor_db: float
     peak_db: float
     threshold_db: float
+    exact: bool
 
 
 def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
@@ -63,11 +64,16 @@ def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
 
 
 def draft(
-    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float = 0.0
+    library: Library,
+    revision_id: int,
+    target_ids: Sequence[str],
+    recipe: Recipe,
+    close_up_s: float = 0.0,
+    exact: bool = False,
 ) -> list[Draft]:
-    """Return what a recipe would find; a pass over envelopes alone."""
+    """Return what a recipe would find: a pass over envelopes alone, unless it must be ``exact``."""
     job = library.job_at(revision_id)
-    return [_draft(library, job, target, recipe, close_up_s) for target in target_ids or targets(job)]
+    return [_draft(library, job, target, recipe, close_up_s, exact) for target in target_ids or targets(job)]
 
 
 def apply(
@@ -83,7 +89,7 @@ def apply(
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
     found = {target: _found(library, base_of(job, target), recipe) for target in chosen}
-    tones = {target: _tone(library, job, base_of(job, target), found[target], treatment) for target in chosen}
+    tones = {target: _tone(library, job, target, found[target], recipe, treatment) for target in chosen}
 
     def carry_out(newest: Job) -> Edited:
         notes: list[str] = []
@@ -109,62 +115,84 @@ def apply(
     return edit(library, job_id, base_revision, "find sound and silence", carry_out)
 
 
-def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float) -> Draft:
+def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float, exact: bool) -> Draft:
     base = base_of(job, target_id)
     measured = library.measured(base.source_id)
-    part = measured.envelope.part(base.head_frame, base.tail_frame)
-    found = find_sounds(part, measured.floor, recipe)
-    shift = base.head_frame // part.bin_frames * part.bin_frames
+    found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
+    sounds = as_sounds(found, measured.floor, recipe)
     return Draft(
         target_id=target_id,
         source_id=base.source_id,
-        spans=_flat(found.spans + shift),
-        sounds=_flat(found.sounds + shift),
+        spans=_flat(found.spans),
+        sounds=_flat(found.sounds),
         kept_frames=int((found.spans[:, 1] - found.spans[:, 0]).sum()),
-        closed_up_frames=closed_up_length(
-            _pairs(found.spans + shift), base.head_frame, base.tail_frame, round(close_up_s * part.rate_hz / 2)
+        closed_up_frames=closed_up_frames(
+            job, target_id, sounds, recipe, close_up_s, _tone_to_be(library, base, sounds)
         ),
         frames=base.tail_frame - base.head_frame,
-        rate_hz=part.rate_hz,
+        rate_hz=measured.envelope.rate_hz,
         clicks=len(found.clicks),
         breaths=len(found.breaths),
         shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,
-        bridged=_flat(found.bridged_gaps + shift),
+        bridged=_flat(found.bridged_gaps),
         floor_db=round(measured.floor.level_db, 1),
         peak_db=round(measured.floor.peak_db, 1),
-        threshold_db=round(_threshold(library, base.source_id, recipe), 1),
+        threshold_db=round(sounds.threshold_db, 1),
+        exact=exact,
     )
+
+
+def _roughly(measured: Measured, base: Finding | Clip, recipe: Recipe) -> Found:
+    """Return what is found at the precision of a bin, in frames of the source."""
+    part = measured.envelope.part(base.head_frame, base.tail_frame)
+    return find_sounds(part, measured.floor, recipe).shifted(base.head_frame // part.bin_frames * part.bin_frames)
+
+
+def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
+    measured = library.measured(base.source_id)
+    return find(library.reads(base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
 
 
 def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
-    measured = library.measured(base.source_id)
-    found = find(
-        library.reads(base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame
-    )
-    return as_sounds(found, measured.floor, recipe)
+    return as_sounds(_searched(library, base, recipe), library.measured(base.source_id).floor, recipe)
 
 
 def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
     """Return what a search found as what a treatment is carried out on."""
     threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
-    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold)
+    dropped = _pairs(found.in_the_way)
+    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold, dropped=dropped)
 
 
-def _threshold(library: Library, source_id: str, recipe: Recipe) -> float:
-    floor = library.measured(source_id).floor
-    return recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
-
-
-def _tone(library: Library, job: Job, base: Finding | Clip, found: Sounds, treatment: Treatment) -> SourceUse | None:
-    """Make the room tone that a treatment needs, as a derived source that is kept like any other."""
-    if treatment.kind != "room_tone":
-        return None
+def _tone_to_be(library: Library, base: Finding | Clip, found: Sounds) -> SourceUse | None:
+    """Return the room tone that could be made here, without making it; none if there is no clean quiet."""
     source = library.source(base.source_id)
-    read = library.reads(base.source_id)
-    pieces = [read(start, end - start) for start, end in _quiet(library, base, found, source)]
+    if not found.sounds or not _quiet(library, base, found, source):
+        return None
+    return SourceUse("", "room tone", source.rate_hz, source.channels, _tone_frames(base, found, source))
+
+
+def _tone_frames(base: Finding | Clip, found: Sounds, source: records.SourceRow) -> int:
     longest = max((b - a for a, b in _gaps(base, found)), default=0) / source.rate_hz
-    frames = round(min(longest + 1.0, LONGEST_TONE_S) * source.rate_hz)
+    return round(min(longest + 1.0, LONGEST_TONE_S) * source.rate_hz)
+
+
+def _tone(
+    library: Library, job: Job, target_id: str, found: Sounds, recipe: Recipe, treatment: Treatment
+) -> SourceUse | None:
+    """Make the room tone that a treatment needs, as a derived source that is kept like any other.
+
+    Raises `InvalidInput` if all is to be filled and there is no clean quiet; what is closed up does without.
+    """
+    base = base_of(job, target_id)
+    source = library.source(base.source_id)
+    quiet = _quiet(library, base, found, source)
+    if not needs_tone(job, target_id, found, recipe, treatment) or (treatment.kind == "close_up" and not quiet):
+        return None
+    read = library.reads(base.source_id)
+    pieces = [read(start, end - start) for start, end in quiet]
+    frames = _tone_frames(base, found, source)
     samples = room_tone(pieces, frames, rate_hz=source.rate_hz, seed=TONE_SEED)
     digest = hashlib.sha256(samples.tobytes()).hexdigest()
     row = records.SourceRow(

@@ -9,6 +9,7 @@ from typing import Literal
 
 from wemble.core.edit.clips import Edited, check_gain
 from wemble.core.edit.edges import no_longer
+from wemble.core.edit.following import with_time_out
 from wemble.core.edit.marks import in_order, place_of
 from wemble.core.edit.model import Clip, Job, Join, Lane, Mark, Side, check_name, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, start_of
@@ -159,7 +160,7 @@ def remove_clips(job: Job, clip_ids: tuple[str, ...], close: Close = "no") -> Ed
     job_left = replace(job, clips=kept, joins=_joins_of(job, kept))
     if close != "no":
         for start, end, lane_id in _gaps(job, gone, close):
-            job_left = _closed(job_left, start, end, lane_id)
+            job_left = with_time_out(job_left, [(start, end - start)], lane_id=lane_id)
     return Edited(job_left)
 
 
@@ -266,30 +267,6 @@ def _gaps(job: Job, gone: list[Clip], close: Close) -> list[tuple[int, int, str 
         else:
             merged.append((start, end, lane_id))
     return merged
-
-
-def _closed(job: Job, start: int, end: int, lane_id: str | None) -> Job:
-    behind = [
-        replace(clip, origin_frame=clip.origin_frame - (end - start))
-        for clip in job.clips.values()
-        if (lane_id is None or clip.lane_id == lane_id) and start_of(job, clip) >= end
-    ]
-    job = set_clips(job, *behind)
-    if lane_id is not None:
-        return job
-    moved = [_moved_up(mark, start, end) for mark in job.marks.values()]
-    left = {mark.id: mark for mark in moved if mark.end_frame is None or mark.frame < mark.end_frame}
-    return replace(job, marks=left)
-
-
-def _moved_up(mark: Mark, start: int, end: int) -> Mark:
-    if mark.clip_id is not None:
-        return mark
-
-    def place(frame: int) -> int:
-        return frame if frame <= start else max(frame - (end - start), start, 0)
-
-    return replace(mark, frame=place(mark.frame), end_frame=None if mark.end_frame is None else place(mark.end_frame))
 
 
 def side_of_cut(job: Job, left: Clip, right: Clip) -> dict[Side, int]:

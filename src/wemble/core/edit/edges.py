@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Literal
 
 from wemble.core.edit.clips import Edited
+from wemble.core.edit.following import with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, spans_on_lane, start_of, to_source_frames
 from wemble.core.shape.curves import SHAPES
@@ -21,7 +22,8 @@ def move_edge(job: Job, clip_id: str, side: Side, source_frame: int, hold: Hold 
 
     It stops at the ends of the source, one frame short of the clip's other edge or of the fade's inner end if that is
     held, and at a neighbour on the lane. Where the neighbour is the next piece of the same audio, the cut between the
-    two moves and both follow. A fade that keeps its length becomes as long as the clip lets it.
+    two moves and both follow. Where time was closed up, that time is opened, and what follows moves along. A fade that
+    keeps its length becomes as long as the clip lets it.
     """
     clip = job.clip(clip_id)
     low, high = _edge_limits(job, clip, side, hold)
@@ -146,12 +148,58 @@ def _moved(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> Job:
     pieces = [_with_edge(clip, side, at, hold)]
     if shared and neighbour is not None:
         pieces.append(_with_edge(neighbour, _other(side), at, hold))
-    job = set_clips(job, *pieces)
-    if not shared and joined(job, clip.id, side):
-        job = _without_joins_at(job, clip.id, side)
+    closed = None if shared else _closed_at(job, clip, side)
+    if closed is not None:
+        job = _opened(job, clip, side, pieces[0], closed)
+    else:
+        job = set_clips(job, *pieces)
+        if not shared and joined(job, clip.id, side):
+            job = _without_joins_at(job, clip.id, side)
     for piece in pieces:
         job = _corrected(job, piece, side if piece is pieces[0] else _other(side))
     return job
+
+
+def _closed_at(job: Job, clip: Clip, side: Side) -> int | None:
+    """Return which of its finding's closed times lies at an edge; none if no time was closed up there.
+
+    Behind a tail there may be room tone first.
+    """
+    finding = job.findings.get(clip.finding_id or "")
+    if finding is None or clip.sound_start_frame is None or not finding.closed:
+        return None
+    place = start_of(job, clip)
+    if side == "tail":
+        place = end_of(job, clip)
+        tones = {
+            start: end
+            for start, end, one in spans_on_lane(job, clip.lane_id)
+            if one.finding_id == finding.id and one.sound_start_frame is None
+        }
+        while place in tones:
+            place = tones[place]
+    return next((number for number, (at, _) in enumerate(finding.closed) if at == place), None)
+
+
+def _opened(job: Job, clip: Clip, side: Side, moved: Clip, number: int) -> Job:
+    """Return the job with a moved edge where time was closed up: as much of it opens or closes, and the rest follows."""
+    finding = job.findings[clip.finding_id or ""]
+    start, end = start_of(job, clip), end_of(job, clip)
+    cut = start if side == "head" else end
+    by = start - start_of(job, moved) if side == "head" else end_of(job, moved) - end
+    but = frozenset((clip.id, finding.id))
+    if by > 0:
+        job = with_time_in(job, [(cut, by)], but=but)
+    elif by < 0:
+        job = with_time_out(job, [(cut + (by if side == "tail" else 0), -by)], but=but)
+    if side == "head":
+        moved = replace(moved, origin_frame=moved.origin_frame + by)
+    closed = [
+        (at + (by if at > cut or (side == "tail" and at == cut) else 0), frames - (by if n == number else 0))
+        for n, (at, frames) in enumerate(finding.closed)
+    ]
+    changed = replace(finding, closed=tuple((at, max(frames, 0)) for at, frames in closed))
+    return replace(set_clips(job, moved), findings={**job.findings, finding.id: changed})
 
 
 def _gone_joins(before: Job, after: Job) -> tuple[str, ...]:
@@ -197,13 +245,19 @@ def _edge_limits(job: Job, clip: Clip, side: Side, hold: Hold) -> tuple[int, int
     neighbour = _neighbour(job, clip, side)
     shared = neighbour is not None and _continues(clip, neighbour, side)
     inner = _inner_limit(clip, side, hold)
+    closed = None if shared else _closed_at(job, clip, side)
+    removed = 0 if closed is None else job.findings[clip.finding_id or ""].closed[closed][1]
     if side == "head":
         low, high = 0, inner
-        if neighbour is not None:
+        if closed is not None:
+            low = max(low, source_frame_from(job, clip, start_of(job, clip) - removed))
+        elif neighbour is not None:
             low = neighbour.head_frame + 1 if shared else max(low, source_frame_from(job, clip, end_of(job, neighbour)))
         return min(low, clip.head_frame), high
     low, high = inner, job.source(clip.source_id).frames
-    if neighbour is not None:
+    if closed is not None:
+        high = min(high, _last_before(job, clip, end_of(job, clip) + removed))
+    elif neighbour is not None:
         high = neighbour.tail_frame - 1 if shared else min(high, _last_before(job, clip, start_of(job, neighbour)))
     return low, max(high, clip.tail_frame)
 
@@ -230,6 +284,8 @@ def _limit_reason(job: Job, clip: Clip, side: Side, at: int) -> str:
     fade = clip.fade_in if side == "head" else clip.fade_out
     if fade is not None and at == _inner_limit(clip, side, "inner"):
         return "the fade ends there"
+    if _closed_at(job, clip, side) is not None:
+        return "all the time that was closed up there is open again"
     return "the next clip begins there" if side == "tail" else "the clip before ends there"
 
 

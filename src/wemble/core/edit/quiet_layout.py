@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
-from wemble.core.edges.recipe import Treatment
-from wemble.core.edit.model import Finding, Job, Side, SourceUse
+from wemble.core.edit.model import Finding, Job, SourceUse
+from wemble.core.edit.pauses import Closing, Pause, Room, Span, pause_between, room_outside
 from wemble.core.edit.placement import to_job_frames
-
-Span = tuple[int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,24 +24,33 @@ class Piece:
 
 @dataclass(slots=True)
 class Layout:
-    """Pieces in order, which neighbours are crossed, and the time that was closed up."""
+    """Pieces in order, which neighbours are crossed, the time that was closed up, and pauses that lack their room tone."""
 
     pieces: list[Piece] = field(default_factory=list)
     crossed: set[int] = field(default_factory=set)
     closed: list[Span] = field(default_factory=list)
+    untoned: int = 0
 
 
-def lay_out(
-    job: Job,
-    finding: Finding,
-    spans: Sequence[Span],
-    sounds: Sequence[Span],
-    treatment: Treatment,
-    tone: SourceUse | None,
-) -> Layout:
-    origin, source = finding.origin_frame, finding.source_id
-    loud = [Piece(head, tail, source, origin, sound) for (head, tail), sound in zip(spans, sounds, strict=True)]
-    edges = [finding.head_frame, *[frame for span in spans for frame in span], finding.tail_frame]
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """What a search keeps, in source frames, in order: spans with rooms and the sounds in them, one for one.
+
+    ``dropped`` stands out of the floor and was left out all the same, as breaths are. ``held`` says of each span whether
+    a hand put its head and its tail there.
+    """
+
+    spans: tuple[Span, ...]
+    sounds: tuple[Span, ...]
+    dropped: tuple[Span, ...] = ()
+    held: tuple[tuple[bool, bool], ...] = ()
+
+
+def lay_out(job: Job, finding: Finding, kept: Kept, tone: SourceUse | None) -> Layout:
+    """Return the pieces that a finding's treatment makes of its span."""
+    origin, source, treatment = finding.origin_frame, finding.source_id, finding.treatment
+    loud = [Piece(*span, source, origin, sound) for span, sound in zip(kept.spans, kept.sounds, strict=True)]
+    edges = [finding.head_frame, *[frame for span in kept.spans for frame in span], finding.tail_frame]
     quiet = [Piece(a, b, source, origin) for a, b in zip(edges[::2], edges[1::2], strict=True) if b > a]
     match treatment.kind:
         case "cut":
@@ -60,18 +66,61 @@ def lay_out(
             assert tone is not None
             return _filled(job, loud, quiet, tone)
         case "close_up":
-            return _closed_up(job, finding, loud, treatment.amount)
+            return _closed_up(job, finding, kept, tone)
+
+
+def laid_out_frames(job: Job, finding: Finding, layout: Layout) -> int:
+    """Return how many job frames the pieces cover together, all of them at the rate of the finding's source."""
+    rate = job.source(finding.source_id).rate_hz
+    return sum(_place(job, rate, piece, piece.tail) - _place(job, rate, piece, piece.head) for piece in layout.pieces)
+
+
+def pauses_of(job: Job, finding: Finding, kept: Kept) -> list[Pause]:
+    """Return what stays between each two sounds when a finding is closed up."""
+    closing, edges = _closing(job, finding, kept), _edges(kept)
+    return [
+        pause_between((left.sound[1], right.sound[0]), left.after, right.before, closing)
+        for left, right in pairwise(edges)
+    ]
+
+
+def _closing(job: Job, finding: Finding, kept: Kept) -> Closing:
+    """Return how a finding is closed up; what is kept stays half a crossfade clear of what was left out."""
+    rate = job.source(finding.source_id).rate_hz
+    return Closing(round(finding.treatment.amount * rate), round(finding.recipe.fade_ms * rate / 2000.0), kept.dropped)
+
+
+@dataclass(frozen=True, slots=True)
+class _Edges:
+    """A sound and the rooms on its two sides."""
+
+    sound: Span
+    before: Room
+    after: Room
+
+
+def _edges(kept: Kept) -> list[_Edges]:
+    """Return each sound, as far as its span reaches (a hand may have trimmed into it), with its rooms."""
+    out = []
+    held = kept.held or ((False, False),) * len(kept.spans)
+    for (head, tail), sound, (by_hand_head, by_hand_tail) in zip(kept.spans, kept.sounds, held, strict=True):
+        start = min(max(sound[0], head), tail)
+        end = max(min(sound[1], tail), start)
+        out.append(_Edges((start, end), Room(start - head, by_hand_head), Room(tail - end, by_hand_tail)))
+    return out
 
 
 def _in_order(*pieces: list[Piece]) -> list[Piece]:
     return sorted((piece for some in pieces for piece in some), key=lambda piece: piece.head)
 
 
+def _place(job: Job, rate: int, piece: Piece, frame: int) -> int:
+    return piece.origin + to_job_frames(frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
+
+
 def _filled(job: Job, loud: list[Piece], quiet: list[Piece], tone: SourceUse) -> Layout:
     """Lay room tone over each quiet piece, in pieces no longer than there is tone, at shifting places in it."""
     rate = tone.rate_hz
-    handle = rate // 4
-    longest = tone.frames - 2 * handle
     pieces: list[Piece] = []
     for number, piece in enumerate(_in_order(loud, quiet)):
         if piece.sound is not None:
@@ -79,14 +128,25 @@ def _filled(job: Job, loud: list[Piece], quiet: list[Piece], tone: SourceUse) ->
             continue
         at = piece.head
         while at < piece.tail:
-            length = min(piece.tail - at, longest)
-            head = handle + (number * 7919 + at * 31) % max(longest - length + 1, 1)
-            start = piece.origin + to_job_frames(at, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-            origin = start - to_job_frames(head, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-            end = piece.origin + to_job_frames(at + length, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-            pieces.append(Piece(head, _tail_reaching(job, rate, head, origin, end, head + length), tone.id, origin))
+            length = min(piece.tail - at, _longest_piece(tone))
+            start, end = (_place(job, rate, piece, frame) for frame in (at, at + length))
+            laid = _of_tone(job, tone, start, length, salt=number * 7919 + at * 31)
+            tail = _tail_reaching(job, rate, laid.head, laid.origin, end, laid.tail)
+            pieces.append(replace(laid, tail=tail))
             at += length
     return Layout(pieces, set(range(1, len(pieces))))
+
+
+def _longest_piece(tone: SourceUse) -> int:
+    """Return how long a piece of tone may be: a quarter of a second stays at both ends, for crossfades."""
+    return tone.frames - 2 * (tone.rate_hz // 4)
+
+
+def _of_tone(job: Job, tone: SourceUse, start: int, length: int, *, salt: int) -> Piece:
+    """Return ``length`` frames of room tone that begin at a job frame; ``salt`` says from where in the tone."""
+    head = tone.rate_hz // 4 + salt % max(_longest_piece(tone) - length + 1, 1)
+    origin = start - to_job_frames(head, source_rate_hz=tone.rate_hz, job_rate_hz=job.rate_hz)
+    return Piece(head, head + length, tone.id, origin)
 
 
 def _tail_reaching(job: Job, rate: int, head: int, origin: int, end: int, guess: int) -> int:
@@ -97,52 +157,56 @@ def _tail_reaching(job: Job, rate: int, head: int, origin: int, end: int, guess:
     return max(guess - 1, head + 1)
 
 
-def _closed_up(job: Job, finding: Finding, loud: list[Piece], longest_s: float) -> Layout:
-    """Close gaps longer than asked: half of what stays from each side, the cut in the middle.
+def _closed_up(job: Job, finding: Finding, kept: Kept, tone: SourceUse | None) -> Layout:
+    """Close the quiet to what is asked, from sound to sound. What was left out stays out.
 
-    A gap that is short enough stays as it was, divided between its two pieces. In front of the first sound and
-    behind the last one half stays.
+    Room tone is laid where clean quiet is too short; without any, the pause is shorter.
     """
     rate = job.source(finding.source_id).rate_hz
-    half = round(longest_s * rate / 2)
-    ends = [finding.head_frame, *[piece.tail for piece in loud]]
-    starts = [*[piece.head for piece in loud], finding.tail_frame]
-    outer = {0, len(loud)}
-    closes = [
-        start - end > (half if gap in outer else 2 * half)
-        for gap, (end, start) in enumerate(zip(ends, starts, strict=True))
-    ]
-
-    def keeps(gap: int, side: Side) -> int:
-        length = starts[gap] - ends[gap]
-        if closes[gap]:
-            return half
-        return length if gap in outer else (length // 2 if side == "tail" else length - length // 2)
-
-    def place(frame: int, shift: int) -> int:
-        return finding.origin_frame - shift + to_job_frames(frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
-
+    closing, edges, pauses = _closing(job, finding, kept), _edges(kept), pauses_of(job, finding, kept)
+    first = room_outside((finding.head_frame, edges[0].sound[0]), edges[0].before, "head", closing)
+    last = room_outside((edges[-1].sound[1], finding.tail_frame), edges[-1].after, "tail", closing)
     layout = Layout()
-    shift, reach = 0, place(finding.head_frame, 0)
-    for number, piece in enumerate(loud):
-        head, tail = piece.head - keeps(number, "head"), piece.tail + keeps(number + 1, "tail")
-        if closes[number]:
-            removed = place(head, shift) - reach
-            layout.closed.append((reach, removed))
-            shift += removed
-        if number:
-            layout.crossed.add(number)
-        layout.pieces.append(replace(piece, head=head, tail=tail, origin=finding.origin_frame - shift))
-        reach = place(tail, shift)
-    if closes[-1]:
-        layout.closed.append((reach, place(finding.tail_frame, shift) - reach))
+    shift = 0
+    whole = Piece(finding.head_frame, finding.tail_frame, finding.source_id, finding.origin_frame)
+    reach = _place(job, rate, whole, whole.head)
+
+    def lay(piece: Piece) -> None:
+        nonlocal reach
+        if layout.pieces:
+            layout.crossed.add(len(layout.pieces))
+        layout.pieces.append(piece)
+        reach = _place(job, rate, piece, piece.tail)
+
+    for number, (edge, sound) in enumerate(zip(edges, kept.sounds, strict=True)):
+        head = edge.sound[0] - (pauses[number - 1].before if number else first)
+        tail = edge.sound[1] + (pauses[number].after if number < len(pauses) else last)
+        until = _place(job, rate, whole, head) - shift
+        if number and pauses[number - 1].tone:
+            if tone is None:
+                layout.untoned += 1
+            else:
+                for piece in _tone_between(job, tone, reach, until, pauses[number - 1].tone):
+                    lay(piece)
+        if until > reach:
+            layout.closed.append((reach, until - reach))
+            shift += until - reach
+        lay(Piece(head, tail, finding.source_id, finding.origin_frame - shift, sound))
+    if (end := _place(job, rate, whole, whole.tail) - shift) > reach:
+        layout.closed.append((reach, end - reach))
     return layout
 
 
-def closed_up_length(spans: Sequence[Span], head: int, tail: int, half: int) -> int:
-    """Return how long ``[head, tail)`` becomes when gaps between spans are closed up to ``2 · half`` frames."""
-    if not spans:
-        return tail - head
-    inner = sum(min(right[0] - left[1], 2 * half) for left, right in pairwise(spans))
-    outer = min(spans[0][0] - head, half) + min(tail - spans[-1][1], half)
-    return sum(end - start for start, end in spans) + inner + outer
+def _tone_between(job: Job, tone: SourceUse, start: int, until: int, frames: int) -> list[Piece]:
+    """Return room tone from a job frame on, about ``frames`` of the tone's own long, and not past ``until``."""
+    pieces: list[Piece] = []
+    while frames > 0 and start < until:
+        piece = _of_tone(job, tone, start, min(frames, _longest_piece(tone)), salt=start * 31)
+        if (end := _place(job, tone.rate_hz, piece, piece.tail)) > until:
+            piece = replace(piece, tail=piece.tail - 1)
+            end = _place(job, tone.rate_hz, piece, piece.tail)
+        if end <= start:
+            break
+        pieces.append(piece)
+        start, frames = end, frames - _longest_piece(tone)
+    return pieces

@@ -7,14 +7,15 @@ hand corrected keeps its place and its fade.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
+from wemble.core.edit.following import before_closing, with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, Side, SourceUse, set_clips
-from wemble.core.edit.placement import to_job_frames
-from wemble.core.edit.quiet_layout import Layout, Span, lay_out
+from wemble.core.edit.pauses import Span
+from wemble.core.edit.quiet_layout import Kept, Layout, laid_out_frames, lay_out, pauses_of
 from wemble.errors import InvalidInput
 
 FadeFor = Callable[[Side, int, int], int]
@@ -25,7 +26,8 @@ FadeFor = Callable[[Side, int, int], int]
 class Sounds:
     """What a search found in a source: spans with rooms and sounds without, one for one, in order.
 
-    ``sure`` says of each sound how confident its onset is, and why; it is empty where nobody asked.
+    ``sure`` says of each sound how confident its onset is, and why; it is empty where nobody asked. ``dropped`` stands out
+    of the floor and is no sound, such as breaths.
     """
 
     spans: tuple[Span, ...]
@@ -33,6 +35,7 @@ class Sounds:
     floor_db: float = 0.0
     threshold_db: float = 0.0
     sure: tuple[tuple[float, str], ...] = ()
+    dropped: tuple[Span, ...] = ()
 
 
 def base_of(job: Job, target_id: str) -> Finding | Clip:
@@ -69,20 +72,43 @@ def apply_treatment(
     if treatment.kind == "room_tone" and tone is None:
         raise InvalidInput("there is no clean quiet to make room tone from; half a second without sound is needed")
     job, finding, earlier = _cleared(job, target_id)
-    spans, sounds = _corrected_spans(finding, found)
-    layout = lay_out(job, finding, spans, sounds, treatment, tone)
-    finding = replace(
-        finding,
-        recipe=recipe,
-        treatment=treatment,
-        floor_db=found.floor_db,
-        threshold_db=found.threshold_db,
-        closed=tuple(layout.closed),
-    )
+    finding = _renewed(finding, found, recipe, treatment)
+    layout = lay_out(job, finding, _kept(finding, found), tone)
+    finding = replace(finding, closed=tuple(layout.closed))
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
-    placed = _placed(job, finding, layout, earlier, fade_for, tone)
+    placed = _placed(job, finding, layout, earlier, fade_for, tone if _uses(layout, tone) else None)
     return Edited(_sure(placed.job, finding.id, found), placed.notes) if found.sure else placed
+
+
+def closed_up_frames(
+    job: Job, target_id: str, found: Sounds, recipe: Recipe, longest_s: float, tone: SourceUse | None
+) -> int:
+    """Return how many job frames a target comes to when it is closed up: exactly what applying that then makes."""
+    if not found.sounds:
+        return 0
+    _, finding, _ = _cleared(job, target_id)
+    finding = _renewed(finding, found, recipe, Treatment("close_up", longest_s))
+    return laid_out_frames(job, finding, lay_out(job, finding, _kept(finding, found), tone))
+
+
+def needs_tone(job: Job, target_id: str, found: Sounds, recipe: Recipe, treatment: Treatment) -> bool:
+    """Say whether a treatment fills anything with room tone."""
+    if treatment.kind != "close_up" or not found.sounds:
+        return treatment.kind == "room_tone"
+    _, finding, _ = _cleared(job, target_id)
+    finding = _renewed(finding, found, recipe, treatment)
+    return any(pause.tone for pause in pauses_of(job, finding, _kept(finding, found)))
+
+
+def _uses(layout: Layout, tone: SourceUse | None) -> bool:
+    return tone is not None and any(piece.source_id == tone.id for piece in layout.pieces)
+
+
+def _renewed(finding: Finding, found: Sounds, recipe: Recipe | HitRecipe, treatment: Treatment) -> Finding:
+    return replace(
+        finding, recipe=recipe, treatment=treatment, floor_db=found.floor_db, threshold_db=found.threshold_db, closed=()
+    )
 
 
 def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
@@ -125,32 +151,37 @@ def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     gone = {clip.id for clip in earlier}
     kept = {key: clip for key, clip in job.clips.items() if key not in gone}
     joins = {k: j for k, j in job.joins.items() if not {j.left_clip_id, j.right_clip_id} & gone}
+    cleared = replace(job, clips=kept, joins=joins)
     if finding.closed:
-        kept = {key: _moved(job, clip, finding.closed, +1) for key, clip in kept.items()}
-    return replace(job, clips=kept, joins=joins), finding, earlier
+        cleared = with_time_in(cleared, finding.closed, but=frozenset((finding.id,)))
+    return cleared, finding, earlier
 
 
-def _corrected_spans(finding: Finding, found: Sounds) -> tuple[list[Span], list[Span]]:
-    """Return the spans with corrected edges in place, still in order and apart, and the sounds in them.
+def _kept(finding: Finding, found: Sounds) -> Kept:
+    """Return what is kept: spans with corrected edges in place, still in order and apart, and the sounds in them.
 
     A sound that a corrected edge of its neighbour covers to the end is part of that neighbour.
     """
     spans: list[Span] = []
     sounds: list[Span] = []
+    held: list[tuple[bool, bool]] = []
     for (head, tail), sound in zip(found.spans, found.sounds, strict=True):
         free = spans[-1][1] if spans else finding.head_frame
         if free >= finding.tail_frame:
             break
-        head = min(max(_edge(finding, "head", sound, head), free), finding.tail_frame - 1)
-        tail = min(_edge(finding, "tail", sound, tail), finding.tail_frame)
+        own_head, own_tail = _own_edge(finding, "head", sound), _own_edge(finding, "tail", sound)
+        head = min(max(head if own_head is None else own_head, free), finding.tail_frame - 1)
+        tail = min(tail if own_tail is None else own_tail, finding.tail_frame)
         spans.append((head, max(tail, head + 1)))
         sounds.append(sound)
-    return spans, sounds
+        held.append((own_head is not None, own_tail is not None))
+    return Kept(tuple(spans), tuple(sounds), found.dropped, tuple(held))
 
 
-def _edge(finding: Finding, side: Side, sound: Span, otherwise: int) -> int:
+def _own_edge(finding: Finding, side: Side, sound: Span) -> int | None:
+    """Return where a hand put this edge; none if it did not."""
     correction = _correction(finding, side, sound)
-    return otherwise if correction is None or correction.edge_frame is None else correction.edge_frame
+    return None if correction is None else correction.edge_frame
 
 
 def _correction(finding: Finding, side: Side, sound: Span) -> Correction | None:
@@ -172,9 +203,13 @@ def _placed(
     tone: SourceUse | None,
 ) -> Edited:
     """Turn pieces into clips with fades and joins, and put everything on the lane."""
-    others = job.clips
     if finding.closed:
-        others = {key: _moved(job, clip, finding.closed, -1) for key, clip in job.clips.items()}
+        job = with_time_out(job, before_closing(finding.closed))
+    notes = (
+        (f"{layout.untoned} pauses are shorter than asked: there is no clean quiet to make room tone from",)
+        if layout.untoned
+        else ()
+    )
     number = job.next_number
     file_name = next((clip.file_name for clip in earlier if clip.file_name), "")
     again = _Recognised(earlier)
@@ -207,7 +242,7 @@ def _placed(
     sources = {**job.sources, tone.id: tone} if tone is not None else job.sources
     rates = {source.id: source.rate_hz for source in sources.values()}
     joins, number = _joins(job, finding, clips, layout.crossed, number, rates)
-    placed = {**others, **{clip.id: clip for clip in clips}}
+    placed = {**job.clips, **{clip.id: clip for clip in clips}}
     return Edited(
         replace(
             job,
@@ -217,7 +252,7 @@ def _placed(
             joins={**job.joins, **joins},
             findings={**job.findings, finding.id: finding},
         ),
-        _fade_notes(clips, finding),
+        (*notes, *_fade_notes(clips, finding)),
     )
 
 
@@ -317,17 +352,3 @@ def _fade_notes(clips: list[Clip], finding: Finding) -> tuple[str, ...]:
         room = (edge - sound_edge) * direction
         short += fade is not None and fade.length_frames == room
     return (f"{short} {'fade is' if short == 1 else 'fades are'} shorter, to stay clear of the sound",) if short else ()
-
-
-def _moved(job: Job, clip: Clip, closed: Sequence[Span], direction: int) -> Clip:
-    """Return a clip moved along as time is closed up (−1) or opened again (+1)."""
-    if not closed:
-        return clip
-    start = clip.origin_frame + to_job_frames(
-        clip.head_frame, source_rate_hz=job.source(clip.source_id).rate_hz, job_rate_hz=job.rate_hz
-    )
-    shift = 0
-    for at, removed in closed:
-        place = at if direction > 0 else at + shift + removed
-        shift += removed if start >= place else 0
-    return replace(clip, origin_frame=clip.origin_frame + direction * shift)

@@ -110,10 +110,17 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
 
 function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
   const treatment = useOpen((desk) => desk.treatment);
+  const jobRate = useOpen((desk) => desk.job.rate_hz);
   const length = (pick: (draft: Draft) => number) => {
     if (!drafts) return "";
     const seconds = drafts.reduce((sum, draft) => sum + pick(draft) / draft.rate_hz, 0);
     return formatTime(Math.round(seconds * 10), 10, "clock", 1);
+  };
+  /** What closing up comes to: to the millisecond once it is known to the frame. */
+  const closedUp = () => {
+    if (!drafts) return "";
+    const frames = drafts.reduce((sum, draft) => sum + draft.closed_up_frames, 0);
+    return formatTime(frames, jobRate || 48_000, "clock", drafts.every((draft) => draft.exact) ? 3 : 1);
   };
   const all = length((draft) => draft.frames);
   const choose = (kind: Treatment["kind"]) => setTreatment({ kind, amount: kind === "turn_down" ? 12 : kind === "close_up" ? 0.6 : 0 });
@@ -136,8 +143,8 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
           { value: "room_tone", label: "fill with room tone", figure: all },
           {
             value: "close_up",
-            figure: length((draft) => draft.closed_up_frames),
-            label: "close up to",
+            figure: closedUp(),
+            label: "close pauses up to",
             extra: <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />,
           },
           { value: "split", label: "split only", figure: all },
