@@ -100,12 +100,17 @@ class _Edges:
 
 
 def _edges(kept: Kept) -> list[_Edges]:
-    """Return each sound, as far as its span reaches (a hand may have trimmed into it), with its rooms."""
+    """Return each sound, as far as its span reaches, with its rooms.
+
+    A hand may have trimmed into it; where nothing of it is left, the span stands for it.
+    """
     out = []
     held = kept.held or ((False, False),) * len(kept.spans)
     for (head, tail), sound, (by_hand_head, by_hand_tail) in zip(kept.spans, kept.sounds, held, strict=True):
         start = min(max(sound[0], head), tail)
         end = max(min(sound[1], tail), start)
+        if start == end:
+            start, end = head, tail
         out.append(_Edges((start, end), Room(start - head, by_hand_head), Room(tail - end, by_hand_tail)))
     return out
 
