@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import json
 import sys
+import zlib
 from collections.abc import Callable
-from dataclasses import astuple
+from dataclasses import astuple, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -23,21 +24,33 @@ from tests.core.test_kits import pad
 
 from wemble.core.check.click import seam_figure
 from wemble.core.check.edges import Edge, automatic_fades, edge_click, edge_verdicts
+from wemble.core.check.join import join_verdict
+from wemble.core.check.programme import end_verdict, outside_verdict
+from wemble.core.check.table import TABLE, state_of
+from wemble.core.edges.attack import attack_start
+from wemble.core.edges.decay import follow
 from wemble.core.edges.envelope import Envelope, envelope
-from wemble.core.edges.floor import measure_floor
-from wemble.core.edges.hits import find_hits, holds_many, measure_take, with_rooms
-from wemble.core.edges.onset import find_hit, hit_levels, rough_hit
-from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edges.floor import Floor, measure_floor
+from wemble.core.edges.hits import Take, find_hits, holds_many, measure_take, with_rooms
+from wemble.core.edges.onset import HitLevels, find_hit, hit_levels, rough_hit
+from wemble.core.edges.recipe import _HIT_LIMITS, _LIMITS, HitRecipe, Recipe
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.room_tone import room_tone
 from wemble.core.edges.search import Measured, find, propose
-from wemble.core.edges.silence import clean_quiet
-from wemble.core.kit.mic_set import Heard, find_in_set
+from wemble.core.edges.silence import clean_quiet, find_sounds
+from wemble.core.edit.clips import add_source
+from wemble.core.edit.kit import lay_out_sets, soften_ends, turn_down_hot
+from wemble.core.edit.marks import set_programme
+from wemble.core.edit.model import Fade, Grid, Job, Join, Lane, SourceUse
+from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear
+from wemble.core.kit.strikes import Strike
+from wemble.core.render import RenderPlan
 from wemble.core.shape.crossfade import correlation
-from wemble.core.shape.seams import find_seams
+from wemble.core.shape.seams import crossed, find_seams, looped_end, usual_place
 from wemble.core.signal.levels import from_db
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
-from wemble.core.signal.reader import cut
+from wemble.core.signal.reader import ArrayReader, cut
+from wemble.core.signal.spectra import spectral_columns
 
 PINNED = Path(__file__).with_name("pinned_results.json")
 RATE = 48_000
@@ -175,9 +188,226 @@ def microphones(seed: int) -> list[Any]:
     return [*hits, *found.lags_s, found.decided_by]
 
 
+def walk(rng: np.random.Generator, bins: int, low: float, high: float, *, longest: int = 40) -> np.ndarray:
+    """Return levels in dB, float32 (bins,), that stay for 1 to ``longest`` bins and jump to another quarter of a dB."""
+    lengths = rng.integers(1, longest + 1, bins)
+    levels = np.round(4.0 * rng.uniform(low, high, bins)) / 4.0 + 0.1
+    return np.repeat(levels, lengths)[:bins].astype(np.float32)
+
+
+def envelopes(seed: int) -> list[Any]:
+    """Sound and silence from levels alone, on either side of every number that decides."""
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(12):
+        rate, bins = 48_000, 600
+        level, upper = walk(rng, bins, -62.0, -57.0), walk(rng, bins, -70.0, -66.0)
+        at = int(rng.integers(0, 40))
+        while at < bins:
+            length = int(rng.choice([3, 8, 20, 40, 70, 180]) * rng.uniform(0.5, 1.5)) + 1
+            burst = slice(at, at + length)
+            level[burst] = np.maximum(
+                walk(rng, bins, -58.0, rng.uniform(-50.0, -20.0), longest=12)[burst], level[burst]
+            )
+            bright = rng.choice([-30.0, -12.0, -2.0])  # dull, as a voice is, or bright, as breath is
+            upper[burst] = level[burst] + bright
+            at += length + int(rng.choice([4, 12, 20, 60]) * rng.uniform(0.5, 1.5))
+        sustained = walk(rng, bins, -64.0, -50.0, longest=80)
+        powers = (np.power(10.0, x / 10.0, dtype=np.float32) for x in (level, upper))
+        heard = Envelope(rate, 256, bins * 256 - int(rng.integers(0, 256)), level, upper, sustained, *powers)
+        floor = Floor(-60.0, -68.0, rng.uniform(-59.5, -52.0), rng.uniform(-67.0, -60.0), -52.0, -26.0, -20.0, 1.0)
+        recipe = Recipe(
+            threshold_db=rng.uniform(-55.0, -40.0), threshold_from="full_scale", shortest_gap_ms=rng.uniform(0, 300),
+            shortest_sound_ms=rng.uniform(5, 80), room_before_ms=rng.uniform(0, 200), room_after_ms=rng.uniform(0, 300),
+            breaths_are_sound=bool(rng.integers(0, 4) == 0), reach=("floor", "floor", "threshold")[rng.integers(0, 3)],
+        )  # fmt: skip
+        found = find_sounds(heard, floor, recipe)
+        for part in (found.sounds, found.spans, found.clicks, found.breaths, found.bridged_gaps, found.in_the_way):
+            out += [len(part), zlib.crc32(np.ascontiguousarray(part).tobytes())]
+        out.append(
+            zlib.crc32(clean_quiet(heard, floor, found.spans[:, ::-1].reshape(-1)[1:-1].reshape(-1, 2)).tobytes())
+        )
+        out += astuple(measure_floor(heard))
+    return out
+
+
+def blocks(seed: int) -> list[Any]:
+    """Hits from block powers alone: where they begin and are over, and what is doubtful."""
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(12):
+        count = int(rng.integers(80, 900))
+        power = np.power(10.0, walk(rng, count, -70.0, -20.0, longest=30) / 10.0)
+        loud = int(rng.integers(2, count - 2))
+        power[loud:] *= np.power(10.0, -np.arange(count - loud) / rng.uniform(20.0, 400.0))
+        power[loud] = 1.0
+        new = np.repeat(rng.random(count) < 0.6, rng.integers(1, 30, count))[: loud + 1]
+        floor = from_db(rng.uniform(-90.0, -40.0)) ** 2
+        decays = [follow(power, loud, floor=floor, block_s=0.001, gap_s=g, keeps_later=g > 0.1) for g in (0.25, 0.05)]
+        levels = HitLevels(RATE, count * 48, 48, count, power, 1.0, np.append(new[:-1], True), tuple(decays), 0, loud)
+        for over in (0.0, 3.0, 12.0):
+            recipe = HitRecipe(
+                start_under_peak_db=rng.uniform(20.0, 60.0), over_floor_db=over, within_ms=rng.uniform(50, 600)
+            )
+            rough = rough_hit(levels, recipe)
+            out += [rough.first, rough.end, rough.met_floor, *(x for doubt in rough.doubts for x in doubt)]
+    return out
+
+
+def attacks(seed: int) -> list[Any]:
+    rng, out = np.random.default_rng(seed), []
+    for rate in (8_000, 44_100, 96_000):
+        for _ in range(6):
+            frames, at = rate // 10, int(rng.integers(1, rate // 12))
+            t = np.arange(frames) / rate
+            noise = from_db(rng.uniform(-90.0, -30.0)) * rng.standard_normal((2, frames))
+            noise += from_db(rng.uniform(-90.0, -20.0)) * np.sin(2 * np.pi * rng.uniform(30, 300) * t)
+            rise = np.clip((np.arange(frames) - at) / rng.uniform(1, 0.004 * rate), 0.0, 1.0)
+            tone = np.sin(2 * np.pi * rng.uniform(40, 0.4 * rate) * (t - at / rate)) * rng.uniform(0.05, 1.0, (2, 1))
+            heard = (noise + rise * tone).astype(np.float32)
+            rough = min(at + int(rng.integers(0, 0.006 * rate)), frames - 1)
+            quiet = noise.astype(np.float32) if rng.integers(0, 2) else None
+            start = attack_start(heard, rough, back=int(rng.integers(0, 0.05 * rate)), rate_hz=rate, quiet=quiet)
+            out += [start.frame, start.unsure_frames]
+    return out
+
+
+def candidates(seed: int) -> list[Any]:
+    """The hits of a take from its candidates alone."""
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(12):
+        count, rate = int(rng.integers(0, 60)), (8_000, 48_000)[rng.integers(0, 2)]
+        frames = 3 * rate
+        onsets = np.sort(rng.integers(0, frames, count))
+        known = [None if rng.random() < 0.7 else (float(np.round(rng.random(), 2)), "unsure") for _ in range(count)]
+        power = np.power(10.0, walk(rng, 3_000, -70.0, 0.0, longest=60) / 10.0).astype(np.float32)
+        heard = Take(
+            rate, frames, onsets // round(0.003 * rate), np.round(rng.random(count), 1), onsets,
+            np.round(rng.uniform(-48.0, 0.0, count)), np.round(rng.uniform(0.0, 20.0, count)), tuple(known), power,
+        )  # fmt: skip
+        recipe = HitRecipe(
+            many=True, shortest_gap_ms=float(rng.integers(5, 150)), softest_under_peak_db=float(rng.integers(6, 48)),
+            over_floor_db=rng.uniform(0.0, 12.0), keep_ms=rng.uniform(0.0, 60.0), before_ms=rng.uniform(0.0, 30.0),
+        )  # fmt: skip
+        found = find_hits(heard, recipe)
+        out += [len(found.hits), found.together, found.too_soft, holds_many(heard)]
+        out.append(zlib.crc32(repr((found.hits, with_rooms(found.hits, frames, rate, recipe))).encode()))
+    return out
+
+
+def short_loops(seed: int) -> list[Any]:
+    """Seams at a low rate: chords, noise and beats, some of them quiet or cut short, in one or two channels."""
+    rng, rate = np.random.default_rng(seed), 8_000
+    out: list[Any] = [*usual_place(np.zeros((1, 3_000), np.float32), rate)]
+    for kind in range(4):
+        frames = int(rng.integers(rate // 4, 3 * rate))
+        t = np.arange(frames) / rate
+        heard = sum(np.sin(2 * np.pi * f * t + rng.uniform(0, 6)) for f in rng.uniform(80, 900, 1 + kind)) / (2 + kind)
+        heard = heard + (0.005, 0.02, 0.3)[kind % 3] * rng.standard_normal((1 + kind % 2, frames))
+        heard = (heard * np.exp(-rng.uniform(0.0, 2.0) * t) * (1.0 + 0.5 * np.sin(2 * np.pi * 4.0 * t))).astype(
+            np.float32
+        )
+        near = None if kind % 2 else (frames // 3, frames - frames // 4)
+        out += [x for seam in find_seams(heard, rate, near=near) for x in astuple(seam)]
+        out += [*usual_place(heard, rate), *astuple(crossed(heard, frames // 3, frames - 50, rate))]
+        out += [round(float(looped_end(heard, frames // 3, frames - 100, 80).sum()), 3)]
+    return out
+
+
+def pictures(seed: int) -> list[Any]:
+    """Levels of the spectral picture, at several zooms, of a source that it reaches out of."""
+    rng = np.random.default_rng(seed)
+    heard = (0.3 * rng.standard_normal((2, 20_000))).astype(np.float32)
+    places = [(per_column, first) for per_column in (1, 200, 3_000, 20_000) for first in (-2, 0, 3)]
+    looks = [
+        spectral_columns(partial(cut, heard), rate_hz=8_000, frames_per_column=wide, first_column=first, columns=5)
+        for wide, first in places
+    ]
+    return [round(float(look.mean()), 1) for one in looks for look in one]
+
+
+def programmes(seed: int) -> list[Any]:
+    """Verdicts on crossfades and on both ends of a programme, on lanes with gains."""
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(6):
+        job, held = Job("one", rate_hz=8_000, channels=1), {}
+        for n in range(3):
+            t = np.arange(16_000) / 8_000
+            tone = from_db(rng.uniform(-40, -6)) * np.sin(2 * np.pi * 200 * t) * np.repeat(rng.random(8), 2_000)
+            held[f"s{n}", 8_000] = (tone + from_db(-70.0) * rng.standard_normal(16_000))[None].astype(np.float32)
+            job = add_source(job, SourceUse(f"s{n}", f"source {n}", 8_000, 1, 16_000)).job
+        first, second, third = job.clips.values()
+        length = int(rng.integers(20, 4_000))
+        ends = {first.id: replace(first, tail_frame=12_000, gain_db=rng.uniform(-9, 6)),
+                second.id: replace(second, head_frame=4_000, origin_frame=8_000),
+                third.id: replace(third, lane_id="l0", origin_frame=int(rng.integers(0, 20_000)))}  # fmt: skip
+        lanes = {**job.lanes, "l0": Lane("l0", "other", 9, gain_db=rng.uniform(-9, 6))}
+        join = Join("j1", first.id, second.id, length, ("equal_gain", "equal_power")[rng.integers(0, 2)])
+        job = replace(job, clips=ends, lanes=lanes, joins={"j1": join})
+        plan, reader = RenderPlan(job), ArrayReader(held)
+        out += [*astuple(join_verdict(job, join, plan, reader))]
+        out.append(end_verdict(job, plan, reader, {}))
+        start = int(rng.integers(0, 9_000))
+        marked = set_programme(job, start, start + int(rng.integers(100, 20_000))).job
+        found = end_verdict(marked, plan, reader, {f"s{n}": rng.uniform(-70, -40) for n in range(3)})
+        levels = {clip.id: enveloped(held[clip.source_id, 8_000], 8_000) for clip in marked.clips.values()}
+        outside = [outside_verdict(marked, c, levels[c.id], measure_floor(levels[c.id])) for c in marked.clips.values()]
+        out += [x for one in (found, *outside) if one for x in astuple(one)]
+    return out
+
+
+def kits(seed: int) -> list[Any]:
+    """Sets laid out by names, hot hits turned down, what they say, and microphones that hear a hit in turn."""
+    rng, out = np.random.default_rng(seed), []
+    job = Job("kit", rate_hz=48_000, channels=1)
+    for n in range(int(rng.integers(1, 14))):
+        job = add_source(job, SourceUse(f"s{n}", f"hit {n}", int(rng.choice([44_100, 48_000])), 1, 9_000 + n)).job
+    mics, names = ("", "near", "room"), ("kick", "snare")
+    strikes = {
+        key: Strike(str(rng.choice(names)), 38, "soft", str(rng.choice(mics)) or None, int(rng.integers(1, 3)))
+        for key in job.clips
+        if rng.random() < 0.8
+    }
+    laid = lay_out_sets(job, strikes, {key: int(rng.integers(0, 900)) for key in job.clips if rng.random() < 0.5})
+    peaks = {key: float(rng.choice([0.05, 0.5, 0.99, 1.0, 1.4])) for key in laid.job.clips}
+    hot = turn_down_hot(laid.job, peaks, float(rng.choice([-6.0, 0.0, 20 * np.log10(0.99)])))
+    soft = soften_ends(hot.job, tuple(list(hot.job.clips)[:3]), float(rng.choice([0.0, 1.0, 5.0])))
+    out += [
+        *laid.notes,
+        *hot.notes,
+        zlib.crc32(repr([replace(clip, gain_db=0.0) for clip in soft.job.clips.values()]).encode()),
+    ]
+    starts, sure = rng.uniform(0, 1, 4), rng.choice([0.2, 0.5, 0.9], 4)
+    gains = [clip.gain_db for clip in soft.job.clips.values()]
+    return [*out, *gains, first_to_hear(list(starts), list(sure))]
+
+
+def figures(_: int) -> list[Any]:
+    """The numbers that are common practice or our choice: what is usual, and when a check looks or fails."""
+    usual = [Recipe(), HitRecipe(), Job("job"), Grid(120), Fade(1), *TABLE.values()]
+    floors = [Floor(at, at - 8, at + 2, at - 6, at + 2, at + 30, at + 45, 1.0) for at in (-80.0, -55.0, -40.0, -30.0)]
+    proposed = [propose(floor, material=material) for floor in floors for material in ("speech", "struck", "other")]
+    states = [state_of(check, one.look_from + step) for check, one in TABLE.items() for step in (-1e-6, 0.0)]
+    states += [state_of(check, one.fail_from + step) for check, one in TABLE.items() for step in (-1e-6, 0.0)]
+    return [*map(repr, (*usual, *proposed)), *states, *_LIMITS, *_HIT_LIMITS]
+
+
 CASES: dict[str, Callable[[], list[Any]]] = {
     f"{make.__name__} {seed}": partial(make, seed)
-    for make, seeds in ((speech, 12), (one_shot, 60), (take, 6), (loops, 4), (microphones, 4))
+    for make, seeds in (
+        (speech, 12),
+        (one_shot, 60),
+        (take, 6),
+        (loops, 4),
+        (microphones, 4),
+        (envelopes, 12),
+        (blocks, 12),
+        (attacks, 12),
+        (candidates, 12),
+        (short_loops, 6),
+        (pictures, 2),
+        (programmes, 4),
+        (kits, 24),
+        (figures, 1),
+    )
     for seed in range(seeds)
 }
 
