@@ -139,7 +139,7 @@ def room_tone(kind: str, frames: int, rate: int, level_db: float, rng: np.random
 
 
 def breath(split: str, rate: int, rng: np.random.Generator) -> NDArray[np.float32]:
-    """Return a breath: shaped band noise, 150 to 450 ms, 28 to 16 dB under full-scale speech."""
+    """Return a breath: shaped band noise, 150 to 450 ms, as soft as hardly heard or as loud as speech."""
     frames = int(rng.uniform(0.15, 0.45) * rate)
     low, high = (
         (rng.uniform(400, 900), rng.uniform(3000, 5500))
@@ -151,7 +151,7 @@ def breath(split: str, rate: int, rng: np.random.Generator) -> NDArray[np.float3
     t = np.linspace(0, 1, frames)
     envelope = t ** rng.uniform(0.5, 1.5) * (1 - t) ** rng.uniform(0.5, 1.5)
     shaped = noise * envelope
-    return (shaped / np.abs(shaped).max() * 10 ** (rng.uniform(-38, -20) / 20)).astype(np.float32)
+    return (shaped / np.abs(shaped).max() * 10 ** (rng.uniform(-38, -8) / 20)).astype(np.float32)
 
 
 def click(rate: int, rng: np.random.Generator) -> NDArray[np.float32]:

@@ -718,6 +718,32 @@ export interface components {
             after: components["schemas"]["OwnFields"] | components["schemas"]["SourceUse"] | components["schemas"]["Lane"] | components["schemas"]["Clip"] | components["schemas"]["Join"] | components["schemas"]["Mark"] | components["schemas"]["Finding"] | null;
         };
         /**
+         * ClearSpan
+         * @description Take away what lies in a span; what follows moves up by its length if that is asked for.
+         */
+        ClearSpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clear_span";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /**
+             * Lane Ids
+             * @default []
+             */
+            lane_ids: string[];
+            /**
+             * Close
+             * @default no
+             * @enum {string}
+             */
+            close: "no" | "lane" | "all";
+        };
+        /**
          * Clip
          * @description A span of a source placed on a lane.
          *
@@ -843,6 +869,33 @@ export interface components {
             clip_ids: string[];
             /** To Frame */
             to_frame: number;
+            /**
+             * To Lane Id
+             * @default null
+             */
+            to_lane_id: string | null;
+        };
+        /**
+         * CopySpan
+         * @description Lay a copy of a span with its start at a job frame; the span itself stays as it is.
+         */
+        CopySpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "copy_span";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Lane Ids
+             * @default []
+             */
+            lane_ids: string[];
             /**
              * To Lane Id
              * @default null
@@ -1018,7 +1071,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["CopySpan"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Fade
@@ -2065,7 +2118,8 @@ export interface components {
          *
          *     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
          *     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-         *     to the threshold alone, as a hit does among the bleed of others. A fade of 0 ms means no automatic fades.
+         *     to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
+         *     ``breath_under_db`` or more under the speech, in the mean. A fade of 0 ms means no automatic fades.
          */
         Recipe: {
             /**
@@ -2104,6 +2158,11 @@ export interface components {
              * @default false
              */
             breaths_are_sound: boolean;
+            /**
+             * Breath Under Db
+             * @default 0
+             */
+            breath_under_db: number;
             /**
              * Reach
              * @default floor
@@ -2455,6 +2514,28 @@ export interface components {
             gain_db: number;
         };
         /**
+         * SetGainOfSpan
+         * @description Give what lies in a span a gain; it becomes clips of its own.
+         */
+        SetGainOfSpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_gain_of_span";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Gain Db */
+            gain_db: number;
+            /**
+             * Lane Ids
+             * @default []
+             */
+            lane_ids: string[];
+        };
+        /**
          * SetGrid
          * @description Give the job a tempo and a meter, or take them away.
          */
@@ -2670,6 +2751,26 @@ export interface components {
             clip_ids: string[];
             /** At Frame */
             at_frame: number;
+        };
+        /**
+         * SplitSpan
+         * @description Cut what lies on the lanes at both ends of a span. Nothing moves and nothing sounds different.
+         */
+        SplitSpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_span";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /**
+             * Lane Ids
+             * @default []
+             */
+            lane_ids: string[];
         };
         /**
          * StepBody

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
@@ -17,7 +17,7 @@ from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, check_newest, edit
 from wemble.actions.searching import hit_search
-from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review
+from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Fade, Job, Side
@@ -35,6 +35,7 @@ class EditKind:
 
     ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
     ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``.
+    One that ``makes_edges`` gives them automatic fades, where the job's edges have them.
     """
 
     name: str
@@ -43,6 +44,7 @@ class EditKind:
     merges_by: tuple[str, ...] = ()
     merges: Callable[[Fields], bool] = lambda fields: True
     measures: bool = False
+    makes_edges: bool = False
 
     def label_of(self, fields: Fields) -> str:
         """Return what undo calls the edit."""
@@ -110,6 +112,10 @@ def _crossfade_label(fields: Fields) -> str:
     return "crossfade" if fields["length_frames"] else "remove crossfade"
 
 
+def _clear_label(fields: Fields) -> str:
+    return "clear the selection" if fields["close"] == "no" else "remove the selected time"
+
+
 def _is_dragged(settings: LaneSettings) -> bool:
     return settings.gain_db is not None or settings.pan is not None
 
@@ -117,8 +123,8 @@ def _is_dragged(settings: LaneSettings) -> bool:
 _DECISIONS = {"accepted": "accept edge", "sent_back": "send edge back", None: "take the decision back"}
 
 TABLE: tuple[EditKind, ...] = (
-    EditKind("move_edge", edges.move_edge, "move {side}".format_map, ("side", "clip_id")),
-    EditKind("move_edges", edges.move_edges, _several("move", "{side}"), ("side", "clip_ids")),
+    EditKind("move_edge", edges.move_edge, "move {side}".format_map, ("side", "clip_id"), makes_edges=True),
+    EditKind("move_edges", edges.move_edges, _several("move", "{side}"), ("side", "clip_ids"), makes_edges=True),
     EditKind("set_fade", _set_fade, _several("fade at", "{side}"), ("side", "clip_ids")),
     EditKind("fade_between", _fade_between, "fade of a selection"),
     EditKind("set_gain", clips.set_gain, "gain", ("clip_ids",)),
@@ -128,6 +134,12 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("rename_job", clips.rename_job, "rename job to {name:.40}".format_map),
     EditKind("split", arrange.split, "split"),
     EditKind("cut_at_marks", arrange.cut_at_marks, "cut at the marks"),
+    EditKind("split_span", spans.split_span, "split off the selection"),
+    EditKind("clear_span", spans.clear_span, _clear_label, makes_edges=True),
+    EditKind("copy_span", spans.copy_span, "copy the selection", makes_edges=True),
+    EditKind(
+        "set_gain_of_span", spans.set_gain_of_span, "gain of the selection", ("start_frame", "end_frame", "lane_ids")
+    ),
     EditKind("move_clips", arrange.move_clips, _several("move", "clip"), ("clip_ids",)),
     EditKind("move_audio", arrange.move_audio, "move audio inside clip", ("clip_id",)),
     EditKind("copy_clips", arrange.copy_clips, _several("copy", "clip")),
@@ -216,5 +228,7 @@ def perform_request(library: Library, job_id: str, base_revision: int, request: 
     check_newest(library, job_id, base_revision)
     job = library.job_at(base_revision)
     edited = kind.function(library, job, **fields) if kind.measures else kind.function(job, **fields)
+    if kind.makes_edges:
+        edited = replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
     merge_key = kind.merge_key_of(fields)
     return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)

@@ -22,7 +22,8 @@ class Recipe:
 
     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-    to the threshold alone, as a hit does among the bleed of others. A fade of 0 ms means no automatic fades.
+    to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
+    ``breath_under_db`` or more under the speech, in the mean. A fade of 0 ms means no automatic fades.
     """
 
     threshold_db: float = 14.0
@@ -32,6 +33,7 @@ class Recipe:
     room_before_ms: float = 60.0
     room_after_ms: float = 180.0
     breaths_are_sound: bool = False
+    breath_under_db: float = 0.0
     reach: Reach = "floor"
     fade_ms: float = 10.0
     fade_shape: Shape = "s"
@@ -70,6 +72,7 @@ _LIMITS = (
     ("shortest_sound_ms", 0.0, 10_000.0),
     ("room_before_ms", 0.0, 60_000.0),
     ("room_after_ms", 0.0, 60_000.0),
+    ("breath_under_db", -20.0, 60.0),
     ("fade_ms", 0.0, 60_000.0),
 )
 

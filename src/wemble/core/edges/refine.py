@@ -15,7 +15,7 @@ from scipy import signal
 from wemble.core.edges.envelope import Envelope, counts_in, runs
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.silence import Spans
-from wemble.core.signal.levels import SILENCE_DB, Samples, moving_rms, ms_to_frames, to_db, upper_band
+from wemble.core.signal.levels import SILENCE_DB, Samples, from_db, moving_rms, ms_to_frames, to_db, upper_band
 from wemble.core.signal.prediction import prediction_error_filter
 
 Read = Callable[[int, int], Samples]
@@ -133,6 +133,22 @@ def refine_sounds(read: Read, sounds: Spans, *, dropped: Spans, rate_hz: int, fr
         )
         out[at, 0] = _first_audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
         out[at, 1] = _last_audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors)
+    return out
+
+
+def to_the_level(read: Read, sounds: Spans, level_db: float, *, rate_hz: int) -> Spans:
+    """Return the sounds from their first sample that passes a level to their last.
+
+    A level over 10 ms rises before an attack does: this takes back up to that much at either end, and no more.
+    """
+    window, least = ms_to_frames(WINDOW_MS, rate_hz), from_db(level_db)
+    out = sounds.copy()
+    for at, (start, end) in enumerate(sounds.tolist()):
+        reach = min(window, end - start)
+        first = np.flatnonzero(np.abs(read(start, reach)).max(axis=0) >= least)
+        last = np.flatnonzero(np.abs(read(end - reach, reach)).max(axis=0) >= least)
+        if len(first) and len(last) and start + first[0] < end - reach + last[-1]:
+            out[at] = start + first[0], end - reach + last[-1] + 1
     return out
 
 

@@ -8,7 +8,7 @@ from wemble.core.briefs import Material
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
-from wemble.core.edges.refine import BandFloors, Read, refine_sounds
+from wemble.core.edges.refine import BandFloors, Read, refine_sounds, to_the_level
 from wemble.core.edges.silence import HYSTERESIS_DB, Found, find_sounds, with_rooms
 
 _OVER_FLOOR_DB = 10.0
@@ -66,14 +66,17 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
     shift = head_frame // envelope.bin_frames * envelope.bin_frames
     rough = find_sounds(part, measured.floor, recipe)
     in_the_way = rough.in_the_way + shift
+    released_db = _released_db(measured, recipe)
     sounds = refine_sounds(
         read,
         rough.sounds + shift,
         dropped=in_the_way,
         rate_hz=envelope.rate_hz,
         frames=tail_frame,
-        floors=measured.band_floors if recipe.reach == "floor" else BandFloors.at(_released_db(measured, recipe)),
+        floors=measured.band_floors if recipe.reach == "floor" else BandFloors.at(released_db),
     ).clip(head_frame, tail_frame)
+    if recipe.reach == "threshold":
+        sounds = to_the_level(read, sounds, released_db, rate_hz=envelope.rate_hz)
     sounds = sounds[sounds[:, 1] > sounds[:, 0]]
     spans = with_rooms(
         sounds - head_frame,
@@ -82,14 +85,7 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         rate_hz=envelope.rate_hz,
         frames=tail_frame - head_frame,
     )
-    return Found(
-        sounds=sounds,
-        spans=spans + head_frame,
-        clicks=rough.clicks + shift,
-        breaths=rough.breaths + shift,
-        bridged_gaps=rough.bridged_gaps + shift,
-        in_the_way=in_the_way,
-    )
+    return replace(rough.shifted(shift), sounds=sounds, spans=spans + head_frame)
 
 
 def _released_db(measured: Measured, recipe: Recipe) -> float:

@@ -2,8 +2,9 @@
 
 1. *Active* is what stands out of the floor in the full or the upper band; *seeds* are what passes the threshold.
 2. A run of active bins with a seed in it is a candidate. It is dropped as a click if its seeds are shorter than the
-   shortest sound, and as a breath if it is short, well under the level of the sound, and nothing in it is voiced (a low mean frequency;
-   breath is bright all through).
+   shortest sound, and as a breath if nothing in it is voiced (a low mean frequency; breath is bright all through), it is
+   not long, and not as loud as speech. Where hardly anything is voiced there is no telling, and nothing is a breath. What
+   is unvoiced and kept all the same is told, with the reason.
 3. Runs without a seed that lie next to a sound are its quiet consonants, and join it.
 4. Sounds closer than the shortest gap become one; each is given its rooms, which share a gap that is too short for
    both and stop short of a dropped click or breath.
@@ -15,7 +16,7 @@ A recipe whose sounds reach to the threshold alone knows neither breaths nor qui
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,7 +43,7 @@ _SWELL_MS = 20.0
 _LONGEST_SWELL_MS = 80.0
 _VOICED_BELOW_HZ = 1100.0
 _VOICED_MS = 30.0
-_BREATH_UNDER_SOUND_DB = 6.0
+_VOICED_PART = 0.2
 _LONGEST_BREATH_MS = 900.0
 
 
@@ -51,7 +52,8 @@ class Found:
     """What a pass found, in source frames, int64 (n, 2) each.
 
     ``sounds`` are without rooms, ``spans`` with them, one for one. ``clicks`` and ``breaths`` were dropped.
-    ``bridged_gaps`` were shorter than the shortest gap; ``in_the_way`` is all that rooms stop short of.
+    ``bridged_gaps`` were shorter than the shortest gap; ``in_the_way`` is all that rooms stop short of. Of
+    ``kept_breaths``, which could be breaths and are sound all the same, ``kept_reasons`` says why.
     """
 
     sounds: Spans
@@ -60,10 +62,13 @@ class Found:
     breaths: Spans
     bridged_gaps: Spans
     in_the_way: Spans
+    kept_breaths: Spans
+    kept_reasons: tuple[str, ...] = ()
 
     def shifted(self, frames: int) -> Found:
         """Return the same, found so many frames later."""
-        return Found(*(getattr(self, name) + frames for name in self.__slots__))
+        spans = {name: getattr(self, name) + frames for name in self.__slots__ if name != "kept_reasons"}
+        return replace(self, **spans)
 
 
 def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
@@ -82,7 +87,7 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
         In frames from the start of the envelope; empty spans where there is nothing over the threshold.
     """
     candidates, faint, seeds = _candidates(envelope, floor, recipe)
-    clicks, breaths, grown = _sort_out(envelope, floor, recipe, candidates, seeds)
+    clicks, breaths, grown, unsure = _sort_out(envelope, floor, recipe, candidates, seeds)
     dropped = np.concatenate([clicks, breaths])
     if recipe.reach == "floor":
         grown = _with_consonants(envelope, floor, grown, faint, dropped)
@@ -94,13 +99,18 @@ def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
         alone = _with_swell(envelope, alone, sounds)
     width, frames = envelope.bin_frames, envelope.frames
     in_frames = np.minimum(sounds * width, frames)
+    left_out = _not_inside(breaths, sounds)
+    run_in = breaths[~np.isin(breaths[:, 0], left_out[:, 0])]
+    kept = sorted([*unsure, *((start, end, "it runs into a word") for start, end in run_in.tolist())])
     return Found(
         sounds=in_frames,
         spans=with_rooms(in_frames, alone * width, recipe, rate_hz=envelope.rate_hz, frames=frames),
         clicks=_not_inside(clicks, sounds) * width,
-        breaths=_not_inside(breaths, sounds) * width,
+        breaths=left_out * width,
         bridged_gaps=bridged * width,
         in_the_way=alone * width,
+        kept_breaths=np.array([span[:2] for span in kept], np.int64).reshape(-1, 2) * width,
+        kept_reasons=tuple(why for _, _, why in kept),
     )
 
 
@@ -175,21 +185,30 @@ def _candidates(envelope: Envelope, floor: Floor, recipe: Recipe) -> tuple[Spans
 
 def _sort_out(
     envelope: Envelope, floor: Floor, recipe: Recipe, candidates: Spans, seeds: Flags
-) -> tuple[Spans, Spans, Spans]:
-    """Return candidates that are clicks, that are breaths, and that are sounds."""
+) -> tuple[Spans, Spans, Spans, list[tuple[int, int, str]]]:
+    """Return candidates that are clicks, that are breaths, and that are sounds; and of the sounds those that could be
+    breaths, with the reason why they are kept."""
     longest = max(envelope.bins(recipe.shortest_sound_ms), 1)
     short = counts_in(seeds, candidates) < longest
     clicks, rest = candidates[short], candidates[~short]
     if recipe.breaths_are_sound or not len(rest):
-        return clicks, rest[:0], rest
-    voiced = seeds & _voiced(envelope, floor)
+        return clicks, rest[:0], rest, []
+    loud = counts_in(seeds, rest)
+    voiced = counts_in(seeds & _voiced(envelope, floor), rest)
+    if voiced.sum() < _VOICED_PART * loud.sum():
+        return clicks, rest[:0], rest, []
     peaks = np.maximum.reduceat(envelope.level_db, np.minimum(rest, len(seeds) - 1).ravel())[::2]
-    breathy = (
-        (counts_in(voiced, rest) < envelope.bins(_VOICED_MS))
-        & (peaks < floor.sound_db - _BREATH_UNDER_SOUND_DB)
-        & (rest[:, 1] - rest[:, 0] <= envelope.bins(_LONGEST_BREATH_MS))
-    )
-    return clicks, rest[breathy], rest[~breathy]
+    unvoiced = voiced < envelope.bins(_VOICED_MS)
+    as_loud = peaks >= floor.sound_db - recipe.breath_under_db
+    too_long = rest[:, 1] - rest[:, 0] > envelope.bins(_LONGEST_BREATH_MS)
+    breathy = unvoiced & ~as_loud & ~too_long
+    kept = [
+        (start, end, "it is as loud as the speech" if is_loud else "it is too long for a breath")
+        for (start, end), is_loud in zip(
+            rest[unvoiced & ~breathy].tolist(), as_loud[unvoiced & ~breathy].tolist(), strict=True
+        )
+    ]
+    return clicks, rest[breathy], rest[~breathy], kept
 
 
 def _voiced(envelope: Envelope, floor: Floor) -> Flags:

@@ -111,8 +111,9 @@ def reattach_marks(before: Job, after: Job) -> Job:
             heir = min(heirs, key=lambda clip: (clip.origin_frame != was.origin_frame, start_of(after, clip)))
             moved[mark.id] = replace(mark, clip_id=heir.id)
         elif mark.clip_id not in after.clips:
-            end = None if mark.end_frame is None else placed(before, was, mark.end_frame)
-            moved[mark.id] = replace(mark, clip_id=None, frame=max(placed(before, was, mark.frame), 0), end_frame=end)
+            frame = max(placed(before, was, mark.frame), 0)
+            end = None if mark.end_frame is None else max(placed(before, was, mark.end_frame), frame + 1)
+            moved[mark.id] = replace(mark, clip_id=None, frame=frame, end_frame=end)
     return replace(after, marks={**after.marks, **moved}) if moved else after
 
 
