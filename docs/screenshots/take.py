@@ -44,7 +44,7 @@ def main() -> None:
         page.get_by_role("option", name="Ferry bell, crack").click()
         page.get_by_role("spinbutton", name="threshold").focus()
         page.keyboard.press("Shift+ArrowUp")
-        page.get_by_role("radio", name="close up to").click()
+        page.get_by_role("radio", name="close pauses up to").click()
         take(page, "find")
         page.reload()
         page.get_by_role("option", name="Ticket hall, prices").click()

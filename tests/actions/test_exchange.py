@@ -72,7 +72,7 @@ def test_points_and_loops_come_along_and_go_out_on_the_same_sound(
     assert (loop.start, loop.end) == (10_000, 29_999)  # the end is played: inclusive
     samples, _ = soundfile.read(folder / "a.wav", dtype="float32")
     original, _ = soundfile.read(tmp_path / "marked.wav", dtype="float32")
-    assert samples[0] == 0.0 and np.array_equal(samples[2_400:], original[32_400:])  # the fresh edge has its fade
+    assert abs(samples[0]) < 1e-6 and np.array_equal(samples[2_400:], original[32_400:])  # the fresh edge has its fade
 
 
 @pytest.mark.parametrize(

@@ -211,7 +211,7 @@ def test_the_programme_is_sent_whatever_loops(page: Page, demo_server: Server, j
     page.keyboard.press("4")
     page.get_by_role("radio", name="one file of the programme").click()
     page.get_by_role("button", name="the end mark cuts sound").click()  # one click away from its place
-    expect(page.get_by_role("status", name="place")).to_have_text("3:10.000")
+    expect(page.get_by_role("textbox", name="place", exact=True)).to_have_value("3:10.000")
     row(page, "Bell riff").click()
     page.keyboard.press("P")
     settled(page)

@@ -114,7 +114,7 @@ def test_find_shape_listen_send_on_the_demo(page: Page, demo_server: Server, tmp
     assert call(f"{demo_server.url}/api/jobs/{job_id}")["job"] == after["job"]
 
     # Every treatment carries a length; closing up makes the job shorter.
-    page.get_by_role("radio", name=re.compile("close up to")).click()
+    page.get_by_role("radio", name=re.compile("close pauses up to")).click()
     page.get_by_role("button", name="Apply", exact=True).click()
     expect(page.get_by_role("button", name="Applied")).to_be_disabled()
     closed = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]

@@ -876,33 +876,6 @@ export interface components {
             to_lane_id: string | null;
         };
         /**
-         * CopySpan
-         * @description Lay a copy of a span with its start at a job frame; the span itself stays as it is.
-         */
-        CopySpan: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "copy_span";
-            /** Start Frame */
-            start_frame: number;
-            /** End Frame */
-            end_frame: number;
-            /** To Frame */
-            to_frame: number;
-            /**
-             * Lane Ids
-             * @default []
-             */
-            lane_ids: string[];
-            /**
-             * To Lane Id
-             * @default null
-             */
-            to_lane_id: string | null;
-        };
-        /**
          * Correction
          * @description What a hand changed on one edge of a found sound: the place of the edge, its fade, or both.
          */
@@ -982,7 +955,8 @@ export interface components {
          * @description What a recipe would do to one target; spans are flat [start, end, start, end, …] source frames.
          *
          *     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
-         *     what stays when quiet is cut away; ``closed_up_frames``, in job frames, the length once it is closed up.
+         *     what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
+         *     ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up.
          */
         Draft: {
             /** Target Id */
@@ -1002,9 +976,13 @@ export interface components {
             /** Rate Hz */
             rate_hz: number;
             /** Clicks */
-            clicks: number;
+            clicks: number[];
             /** Breaths */
-            breaths: number;
+            breaths: number[];
+            /** Kept Breaths */
+            kept_breaths: number[];
+            /** Kept Reasons */
+            kept_reasons: string[];
             /** Shortest Gap Left Frames */
             shortest_gap_left_frames: number;
             /** Bridged */
@@ -1071,7 +1049,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["CopySpan"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Fade
@@ -2018,6 +1996,47 @@ export interface components {
             auto_fades: boolean;
             /** @default null */
             grid: components["schemas"]["Grid"] | null;
+        };
+        /**
+         * PasteClips
+         * @description Lay copies of clips, as a revision had them, with the first at a job frame.
+         */
+        PasteClips: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "paste_clips";
+            /** From Revision */
+            from_revision: number;
+            /** Clip Ids */
+            clip_ids: string[];
+            /** To Frame */
+            to_frame: number;
+        };
+        /**
+         * PasteSpan
+         * @description Lay a copy of a span, as a revision had it, at a job frame.
+         */
+        PasteSpan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "paste_span";
+            /** From Revision */
+            from_revision: number;
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** To Frame */
+            to_frame: number;
+            /**
+             * Lane Ids
+             * @default []
+             */
+            lane_ids: string[];
         };
         /**
          * Preview

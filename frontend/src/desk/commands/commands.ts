@@ -1,6 +1,6 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
 import { clipsInOrder, hasSound } from "../model/placement";
-import { addLane, copyToCursor, crossHere, cutAtMarks, dropMark, fadeOver, moveToCursor, nudge, nudgeMs, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
+import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { undoOrRedo } from "../state/edits";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
@@ -48,6 +48,17 @@ export const COMMANDS: readonly Command[] = [
   command("go", "previous clip", "k", () => go(-1, "clip")),
   command("go", "next edge", "n", () => go(1, "edge")),
   command("go", "previous edge", "p", () => go(-1, "edge")),
+  command("go", "cursor 1 frame back", "Alt+ArrowLeft", () => nudgeCursor(-1, "frames")),
+  command("go", "cursor 1 frame on", "Alt+ArrowRight", () => nudgeCursor(1, "frames")),
+  command("go", "cursor 10 ms back", "ArrowLeft", () => nudgeCursor(-10, "ms")),
+  command("go", "cursor 10 ms on", "ArrowRight", () => nudgeCursor(10, "ms")),
+  command("go", "cursor 1 ms back", "Shift+ArrowLeft", () => nudgeCursor(-1, "ms")),
+  command("go", "cursor 1 ms on", "Shift+ArrowRight", () => nudgeCursor(1, "ms")),
+  command("go", "cursor a beat back", "Ctrl+ArrowLeft", () => nudgeCursor(-1, "beats")),
+  command("go", "cursor a beat on", "Ctrl+ArrowRight", () => nudgeCursor(1, "beats")),
+  command("go", "cursor to the start", "Home", () => cursorTo("start")),
+  command("go", "cursor to the end", "End", () => cursorTo("end")),
+  command("go", "cursor to the clip", "Enter", cursorToClip),
   command("go", "step: find", "1", () => goTo("find")),
   command("go", "step: shape", "2", () => goTo("shape")),
   command("go", "step: mark", "3", () => goTo("mark")),
@@ -68,13 +79,17 @@ export const COMMANDS: readonly Command[] = [
   command("edge", "crossfade the cut", "x", crossHere),
   command("clip", "split at cursor", "t", splitAtCursor),
   command("clip", "split at the marks", "T", cutAtMarks),
+  command("clip", "copy", "Ctrl+c", copyChosen),
+  command("clip", "cut", "Ctrl+x", cutChosen),
+  command("clip", "paste at cursor", "Ctrl+v", pasteHere),
+  command("clip", "duplicate", "Ctrl+d", duplicateChosen),
   command("clip", "copy to cursor", "e", copyToCursor),
   command("clip", "move to cursor", "E", moveToCursor),
   command("clip", "remove", "Delete", () => removeChosen("no")),
   command("clip", "remove and close up the lane", "Backspace", () => removeChosen("lane")),
   command("clip", "remove and close up all lanes", "", () => removeChosen("all")),
   command("clip", "snap on or off", "N", () => setSnaps(!desk().snaps)),
-  command("clip", "select every clip", "*", selectAll),
+  command("clip", "select every clip", "* Ctrl+a", selectAll),
   command("clip", "move to the lane above", "{", () => toLane(-1)),
   command("clip", "move to the lane below", "}", () => toLane(1)),
   command("clip", "add a lane", "", addLane),
@@ -134,25 +149,31 @@ export function setOwnKey(name: string, key: string | null): void {
 }
 
 /** A key event as the key map writes it. */
-export const keyText = (event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey">): string =>
-  event.ctrlKey || event.metaKey ? `Ctrl+${event.shiftKey ? event.key.toUpperCase() : event.key}` : event.key;
+export function keyText(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
+  const arrow = event.key.startsWith("Arrow");
+  if (event.ctrlKey || event.metaKey) return `Ctrl+${event.shiftKey && !arrow ? event.key.toUpperCase() : event.key}`;
+  if (arrow && event.altKey) return `Alt+${event.key}`;
+  return arrow && event.shiftKey ? `Shift+${event.key}` : event.key;
+}
 
 /** What a key means, or nothing: never while typing, never a key of the browser or of a screen reader. */
 export function commandFor(event: KeyboardEvent): Command | undefined {
   const target = event.target;
   if (target instanceof HTMLElement && target.closest("input:not([type=checkbox]), textarea, select, [role=dialog], [role=menu]")) return undefined;
-  if (event.altKey) return undefined;
+  if (event.altKey && !event.key.startsWith("Arrow")) return undefined;
   if (!event.ctrlKey && !event.metaKey && !singleKeysOn()) return undefined;
-  if (event.key === " " && target instanceof HTMLElement && target.closest("button, a, [role=radio]")) return undefined;
+  if (event.defaultPrevented) return undefined;
+  if ((event.key === " " || event.key === "Enter") && target instanceof HTMLElement && target.closest("button, a, [role=radio]")) return undefined;
   const key = keyText(event);
   return COMMANDS.find((one) => keysOf(one).includes(key));
 }
 
-const NAMES: Readonly<Record<string, string>> = { " ": "space", Delete: "del", Backspace: "backspace", Escape: "esc", PageDown: "page down", PageUp: "page up" };
+const NAMES: Readonly<Record<string, string>> = { " ": "space", Delete: "del", Backspace: "backspace", Escape: "esc", PageDown: "page down", PageUp: "page up", ArrowLeft: "←", ArrowRight: "→", Home: "home", End: "end", Enter: "enter" };
 
 /** A key as a person reads it. */
 export function keyName(key: string): string {
-  if (key.startsWith("Ctrl+")) return `ctrl ${keyName(key.slice(5))}`;
+  const [modifier, rest] = /^(Ctrl|Alt|Shift)\+(.+)$/.exec(key)?.slice(1) ?? [];
+  if (modifier !== undefined && rest !== undefined) return `${modifier.toLowerCase()} ${keyName(rest)}`;
   return NAMES[key] ?? (/^[A-Z]$/.test(key) ? `shift ${key.toLowerCase()}` : key);
 }
 export const keyOf = (name: string): string => {

@@ -75,7 +75,8 @@ function ActsOn() {
   const text = () => {
     if (selection) {
       const [start, end] = [formatPlace(job, selection.start, style), formatPlace(job, selection.end, style)];
-      return `selected ${start} to ${end}, ${((selection.end - selection.start) / (job.rate_hz || 48_000)).toFixed(3)} s`;
+      const lanes = selection.laneId === null ? "all lanes" : (job.lanes[selection.laneId]?.name ?? "");
+      return `selected ${((selection.end - selection.start) / (job.rate_hz || 48_000)).toFixed(3)} s, ${start} to ${end}, on ${lanes}`;
     }
     const [only] = ids;
     if (ids.length === 0) return "nothing selected";

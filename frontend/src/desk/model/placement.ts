@@ -1,7 +1,7 @@
 /** Where a clip lies on its lane: the mirror of the core's placement, for drawing. Exact, as the products are whole. */
 import type { Clip, Job, Lane, Mark } from "../../api/types";
 
-export function placed(job: Job, clip: Clip, sourceFrame: number): number {
+export function placed(job: Job, clip: Pick<Clip, "source_id" | "origin_frame">, sourceFrame: number): number {
   const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;
   return clip.origin_frame + Math.ceil((sourceFrame * job.rate_hz) / rate);
 }

@@ -1,7 +1,7 @@
 /** Edits of clips, edges, joins and marks, as keys, cards and gestures ask for them: each acts on what is selected. */
 import type { Fade, Law, Side } from "../../api/types";
 import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
-import { currentClip, desk, type Desk, hereFrame, notify } from "./desk";
+import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
 import { go, selectClip, selectedIds } from "./selection";
 
@@ -33,7 +33,15 @@ export function moveEdgeTo(clipId: string, side: Side, frame: number): void {
   nudge(frame - (side === "head" ? clip.head_frame : clip.tail_frame));
 }
 
+/** Remove what the next act is about: the selected time, else the selected clips. */
 export function removeChosen(close: "no" | "lane" | "all"): void {
+  const { selection } = desk();
+  if (selection) {
+    void edit({ kind: "clear_span", start_frame: selection.start, end_frame: selection.end, lane_ids: selectionLanes(selection), close }).then(() => {
+      if (close !== "no") setSelection(null);
+    });
+    return;
+  }
   const ids = selectedIds(desk());
   const last = ids.at(-1);
   if (last === undefined) return;
@@ -43,8 +51,10 @@ export function removeChosen(close: "no" | "lane" | "all"): void {
   void edit({ kind: "remove_clips", clip_ids: ids, close });
 }
 
-/** Split at the cursor: the selected clips there, else whatever lies there. */
+/** Split at both ends of the selection; without one at the cursor: the selected clips there, else whatever lies there. */
 export function splitAtCursor(): void {
+  const { selection } = desk();
+  if (selection) return void edit({ kind: "split_span", start_frame: selection.start, end_frame: selection.end, lane_ids: selectionLanes(selection) });
   void edit(() => {
     const state = desk();
     const at = hereFrame();
@@ -60,9 +70,89 @@ export function splitAtCursor(): void {
 /** Split the selected clips at the marks on them. */
 export const cutAtMarks = (): void => void edit({ kind: "cut_at_marks", clip_ids: selectedIds(desk()) });
 
+/** What the next act is about, as it is now; none if nothing is selected. */
+function taken(): Clipboard | null {
+  const { revision, selection } = desk();
+  const clipIds = selectedIds(desk());
+  if (selection) return { kind: "span", span: selection, revision };
+  return clipIds.length ? { kind: "clips", clipIds, revision } : null;
+}
+
+/** Take what the next act is about, to paste it: the selected time, else the selected clips. */
+export function copyChosen(): void {
+  const clipboard = taken();
+  if (!clipboard) return notify("Nothing is selected to copy.");
+  set({ clipboard });
+  notify(`Copied ${inWords(clipboard)}. Paste puts it at the cursor.`);
+}
+
+export function cutChosen(): void {
+  const clipboard = taken();
+  if (!clipboard) return notify("Nothing is selected to cut.");
+  set({ clipboard });
+  removeChosen("no");
+}
+
+function inWords(clipboard: Clipboard): string {
+  const { job } = desk();
+  if (clipboard.kind === "span") return `${((clipboard.span.end - clipboard.span.start) / (job.rate_hz || 48_000)).toFixed(3)} s`;
+  return clipboard.clipIds.length === 1 ? `“${job.clips[clipboard.clipIds[0] ?? ""]?.name ?? ""}”` : `${clipboard.clipIds.length} clips`;
+}
+
+export function pasteHere(): void {
+  const { clipboard } = desk();
+  if (clipboard) lay(clipboard, hereFrame);
+  else notify("Nothing was copied yet.");
+}
+
+function lay(what: Clipboard, toFrame: () => number): void {
+  const from_revision = what.revision;
+  void edit(() =>
+    what.kind === "span"
+      ? { kind: "paste_span", from_revision, start_frame: what.span.start, end_frame: what.span.end, to_frame: toFrame(), lane_ids: selectionLanes(what.span) }
+      : { kind: "paste_clips", from_revision, clip_ids: [...what.clipIds], to_frame: toFrame() },
+  );
+}
+
+/** A copy of what is selected, right behind it. */
+export function duplicateChosen(): void {
+  const what = taken();
+  if (!what) return notify("Nothing is selected to duplicate.");
+  const { job } = desk();
+  const end = what.kind === "span" ? what.span.end : Math.max(...what.clipIds.map((id) => (job.clips[id] ? endOf(job, job.clips[id]) : 0)));
+  lay(what, () => end);
+}
+
+/** A copy of what is selected, at the cursor. */
 export function copyToCursor(): void {
-  const ids = selectedIds(desk());
-  if (ids.length) void edit(() => ({ kind: "copy_clips", clip_ids: ids, to_frame: hereFrame(), to_lane_id: null }));
+  const what = taken();
+  if (what) lay(what, hereFrame);
+}
+
+/** Give what the next act is about a gain: the selected time, else the selected clips. */
+export function setGainOfChosen(gain_db: number): void {
+  const { selection } = desk();
+  if (selection) void edit({ kind: "set_gain_of_span", start_frame: selection.start, end_frame: selection.end, gain_db, lane_ids: selectionLanes(selection) });
+  else void edit({ kind: "set_gain", clip_ids: selectedIds(desk()), gain_db });
+}
+
+/** Move the cursor by frames, milliseconds or beats. */
+export function nudgeCursor(by: number, unit: "frames" | "ms" | "beats"): void {
+  const { job } = desk();
+  const rate = job.rate_hz || 48_000;
+  const beat = job.grid ? (60 * rate * job.grid.bpm_denominator) / job.grid.bpm_numerator : rate;
+  showPlace(hereFrame() + Math.round(by * { frames: 1, ms: rate / 1000, beats: beat }[unit]));
+}
+
+/** Move the cursor to where the clip in the lenses starts. */
+export function cursorToClip(): void {
+  const clip = currentClip(desk());
+  if (clip) showPlace(startOf(desk().job, clip));
+}
+
+export function cursorTo(where: "start" | "end"): void {
+  const { job } = desk();
+  showPlace(where === "start" ? 0 : Math.max(...Object.values(job.clips).map((clip) => endOf(job, clip)), 0));
 }
 
 export function moveToCursor(): void {

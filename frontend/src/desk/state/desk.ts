@@ -13,6 +13,14 @@ export type Hold = "length" | "inner";
 /** What is heard: the job as it is, without its fades, as it was before its recipes, or before the last edit. */
 export type Hearing = "result" | "without_fades" | "original" | "before_edit";
 
+/** A selected span of time, in job frames, on one lane or on all: what the next act is about. */
+export interface Selection extends Span {
+  readonly laneId: string | null;
+}
+
+/** Clips or a span, taken by "copy" or "cut" as a revision had them: pasted at the cursor. */
+export type Clipboard = { readonly revision: number } & ({ readonly kind: "clips"; readonly clipIds: readonly string[] } | { readonly kind: "span"; readonly span: Selection });
+
 export interface Notice {
   readonly tone: "told" | "wrong";
   readonly text: string;
@@ -44,8 +52,11 @@ export interface Desk {
   readonly spectral: boolean;
   readonly hearing: Hearing;
   readonly revisionBefore: number | null;
-  readonly selection: Span | null;
+  readonly selection: Selection | null;
+  readonly clipboard: Clipboard | null;
   readonly cursorFrame: number;
+  /** The place that was asked to be shown last; the count tells one asking from the next. */
+  readonly shownPlace: { readonly frame: number; readonly asked: number } | null;
   readonly playing: boolean;
   readonly loops: boolean;
   readonly findBy: FindBy;
@@ -95,7 +106,11 @@ export const notify = (text: string): void => set({ notice: { tone: "told", text
 export const fail = (error: unknown): void => set({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
 export const dismiss = (): void => set({ notice: null });
 export const setTimeStyle = (timeStyle: TimeStyle): void => set({ timeStyle });
-export const setSelection = (selection: Span | null): void => set({ selection });
+export const setSelection = (selection: Selection | null): void => set({ selection });
+/** The lanes that a selection is on, as edits name them: none means all. */
+export const selectionLanes = (selection: Selection): string[] => (selection.laneId ? [selection.laneId] : []);
+/** Bring a place of the job into view, with the cursor on it. */
+export const showPlace = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)), shownPlace: { frame, asked: (desk().shownPlace?.asked ?? 0) + 1 } });
 export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)) });
 export const setLoops = (loops: boolean): void => set({ loops });
 export const setHold = (hold: Hold): void => set({ hold });

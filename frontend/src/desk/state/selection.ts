@@ -7,7 +7,7 @@ import { settleSearch } from "./settle";
 
 /**
  * Select a clip: alone, beside the others ("add" takes it out again), with all between ("through"), or as one
- * of those that are selected already ("keep").
+ * of those that are selected already ("keep"). The cursor stays where it is: moving it is another act.
  */
 export function selectClip(clipId: string, side?: Side, how: "only" | "add" | "through" | "keep" = "only"): void {
   const state = desk();
@@ -16,7 +16,6 @@ export function selectClip(clipId: string, side?: Side, how: "only" | "add" | "t
   const selected = selectedWith(state, clipId, how);
   const first = selected.has(clipId) ? clipId : ([...selected][0] ?? clipId);
   set({ clipId: first, selected: new Set(selected).add(first), side: side ?? state.side });
-  if (how !== "keep") set({ cursorFrame: startOf(state.job, state.job.clips[first] ?? clip) });
   if (state.scope === "this") void settleSearch();
 }
 
@@ -40,14 +39,14 @@ export function selectClips(clipIds: readonly string[]): void {
   const state = desk();
   const first = clipIds[0] === undefined ? undefined : state.job.clips[clipIds[0]];
   if (!first) return;
-  set({ clipId: first.id, selected: new Set(clipIds), cursorFrame: startOf(state.job, first) });
+  set({ clipId: first.id, selected: new Set(clipIds) });
   if (state.scope === "this") void settleSearch();
 }
 
 /** The clips that an edit acts on: all that are selected and still there. */
 export const selectedIds = (state: Desk): string[] => [...state.selected].filter((id) => state.job.clips[id]);
 
-/** Go through the clips that speak, or through their edges one after the other. */
+/** Go through the clips that speak, or through their edges one after the other; the cursor goes along. */
 export function go(direction: 1 | -1, by: "clip" | "edge"): void {
   const state = desk();
   const clips = clipsInOrder(state.job).filter(hasSound);
@@ -57,7 +56,9 @@ export function go(direction: 1 | -1, by: "clip" | "edge"): void {
     return;
   }
   const next = clips[Math.min(Math.max(at + direction, 0), clips.length - 1)];
-  if (next) selectClip(next.id, by === "edge" ? (direction > 0 ? "head" : "tail") : undefined);
+  if (!next) return;
+  selectClip(next.id, by === "edge" ? (direction > 0 ? "head" : "tail") : undefined);
+  set({ cursorFrame: startOf(state.job, next) });
 }
 
 /** Select what was found in place of a clip that is gone: the first of its recording, else the first of all. */

@@ -2,7 +2,7 @@
 import { api } from "../../api/client";
 import type { Recipe, Treatment } from "../../api/types";
 import { isSoundRecipe } from "../model/recipes";
-import { currentClip, desk, type Desk, fail, set } from "./desk";
+import { currentClip, desk, type Desk, fail, set, useDesk } from "./desk";
 import { attempt } from "./edits";
 import { selectReplacement } from "./selection";
 import { settlers } from "./settle";
@@ -75,7 +75,7 @@ export function setTreatment(treatment: Treatment): void {
 
 const REST_MS = 250;
 
-/** Ask for a draft, near enough while numbers are dragged, and when they rest for just what Apply does; the newest request wins. */
+/** Ask for a draft: near enough while numbers are dragged, and once they rest just what Apply does. The newest request wins. */
 async function refreshDraft(): Promise<void> {
   const state = desk();
   if (!state.recipe) return;
@@ -83,17 +83,15 @@ async function refreshDraft(): Promise<void> {
   const mine = new AbortController();
   request = mine;
   const close_up_s = state.treatment.kind === "close_up" ? state.treatment.amount : 0.6;
-  try {
-    const body = { revision: state.revision, target_ids: searchTargets(state), recipe: state.recipe, close_up_s };
-    for (const exact of [false, true]) {
+  const body = { revision: state.revision, target_ids: searchTargets(state), recipe: state.recipe, close_up_s };
+  const ask = async (exact: boolean) => {
+    try {
       const drafts = await api.draft(state.id, { ...body, exact }, mine.signal);
-      if (request !== mine) return;
-      set({ drafts });
-      if (!exact) await new Promise((resolve) => setTimeout(resolve, REST_MS));
-      if (request !== mine) return;
+      if (request === mine) set({ drafts });
+    } catch (error) {
+      if (!mine.signal.aborted) fail(error);
     }
-  } catch (error) {
-    if (!mine.signal.aborted) fail(error);
-  }
+  };
+  await ask(false);
+  setTimeout(() => request === mine && useDesk.getState().id === state.id && void ask(true), REST_MS);
 }
-

@@ -64,7 +64,9 @@ export function Strip() {
     const later = setTimeout(() => view.framesPerPx > 0 && keepStripView(id, view), 300);
     return () => clearTimeout(later);
   }, [id, view]);
-  const limits: Limits = useMemo(() => ({ lowestFrame: 0, highestFrame: Math.max(end * 1.02, 1), smallestFramesPerPx: 1 / 24 }), [end]);
+  const whole = Math.max(end * 1.02, 1);
+  /** One may zoom out past the end, to lay things there. */
+  const limits: Limits = useMemo(() => ({ lowestFrame: 0, highestFrame: Math.max(end * 1.25, end + 10 * (job.rate_hz || 48_000), 1), smallestFramesPerPx: 1 / 24 }), [end, job.rate_hz]);
   const threshold = step === "find" ? (shownDrafts?.[0]?.threshold_db ?? null) : null;
   const colours = inks();
 
@@ -93,7 +95,7 @@ export function Strip() {
     () => ({
       view,
       rateHz: job.rate_hz || 48_000,
-      endFrame: limits.highestFrame,
+      endFrame: whole,
       lanes,
       runs,
       names,
@@ -110,7 +112,7 @@ export function Strip() {
       spectra: spectral ? spectra : null,
       arrivals,
     }),
-    [view, job, limits, lanes, runs, names, lines, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
+    [view, job, whole, lanes, runs, names, lines, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
   );
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -139,9 +141,9 @@ export function Strip() {
     if (surface.widthPx === 0 || end === 0) return; // the view of an empty job is set when something comes in
     setView((now) => {
       const sized = { ...now, widthPx: surface.widthPx };
-      return now.framesPerPx === 0 ? showing(sized, 0, Math.min(limits.highestFrame, 48 * job.rate_hz), limits) : clamped(sized, limits);
+      return now.framesPerPx === 0 ? showing(sized, 0, Math.min(whole, 48 * job.rate_hz), limits) : clamped(sized, limits);
     });
-  }, [surface.widthPx, limits, end, job.rate_hz]);
+  }, [surface.widthPx, limits, end, whole, job.rate_hz]);
   useEffect(() => {
     if (!clip) return;
     const [start, stop] = [startOf(job, clip), endOf(job, clip)];
@@ -150,6 +152,12 @@ export function Strip() {
       return clamped({ ...now, startFrame: start - 0.2 * now.widthPx * now.framesPerPx }, limits);
     });
   }, [clip?.id]); // eslint-disable-line react-hooks/exhaustive-deps
+  const shownPlace = useOpen((desk) => desk.shownPlace);
+  useEffect(() => {
+    if (!shownPlace) return;
+    const { frame } = shownPlace;
+    setView((now) => (now.framesPerPx === 0 || (frame >= now.startFrame && frame < endFrame(now)) ? now : clamped({ ...now, startFrame: frame - 0.3 * now.widthPx * now.framesPerPx }, limits)));
+  }, [shownPlace]); // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => {
     if (!player.playing) return;
     setView((now) => (toPx(now, cursorFrame) > now.widthPx * 0.95 ? clamped({ ...now, startFrame: cursorFrame - 0.1 * now.widthPx * now.framesPerPx }, limits) : now));
@@ -164,7 +172,7 @@ export function Strip() {
         : zoomedAt(now, x, Math.exp(event.deltaY * 0.002), limits),
     );
   });
-  useStripKeys(setView, limits);
+  useStripKeys(setView, limits, whole);
 
   const gesture = useRef<StripGesture>(IDLE);
   const act = (input: StripInput) => {
@@ -185,7 +193,7 @@ export function Strip() {
     return now.frame + snapped(job, anchor + frame - now.frame, snapTargets(job, cursorFrame, selected, null), reach) - anchor;
   };
   const carryOut = (effect: StripEffect) => {
-    if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end });
+    if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end, laneId: effect.laneId });
     if (effect.kind === "unselect") setSelection(null);
     if (effect.kind === "center") setView((now) => clamped({ ...now, startFrame: effect.frame - (now.widthPx * now.framesPerPx) / 2 }, limits));
     if (effect.kind === "take") selectClip(effect.clipId, undefined, "keep");
@@ -219,7 +227,7 @@ export function Strip() {
     const mark = y < RULER_PX ? markAt(scene, x) : undefined;
     if (mark) return { on: "mark", markId: mark.id };
     if (y < RULER_PX) return { on: "ruler" };
-    return lane?.onNames && clipId !== null ? { on: "name", clipId } : { on: "wave", clipId };
+    return lane?.onBody && clipId !== null ? { on: "name", clipId } : { on: "wave", clipId, laneId: lane?.laneId ?? null };
   };
   /** The lane that clips would go to: another than that of the clip by whose name they are held. */
   const otherLane = (laneId: string | undefined): string | null => {

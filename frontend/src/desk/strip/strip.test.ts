@@ -6,13 +6,14 @@ describe("the strip", () => {
   const down = (x: number, under: Under, how: "only" | "add" = "only"): StripInput => ({ kind: "down", x, frame: 10 * x, under, how });
   const move = (x: number, laneId: string | null = null): StripInput => ({ kind: "move", x, frame: 10 * x, laneId });
   const up = (x: number, laneId: string | null = null): StripInput => ({ kind: "up", x, frame: 10 * x, laneId });
-  const wave: Under = { on: "wave", clipId: "a" };
+  const wave: Under = { on: "wave", clipId: "a", laneId: "l1" };
   const name: Under = { on: "name", clipId: "a" };
   it.each<[string, StripInput[], (StripEffect | null)[]]>([
     ["chooses on a click", [down(5, wave), move(7), up(7)], [null, null, { kind: "choose", frame: 50, clipId: "a", how: "only" }]],
     ["adds on a click by the name", [down(5, name, "add"), up(5)], [null, { kind: "choose", frame: 50, clipId: "a", how: "add" }]],
-    ["selects on a drag, either way", [down(50, wave), move(20), up(10)], [null, { kind: "select", start: 200, end: 500 }, { kind: "select", start: 100, end: 500 }]],
-    ["forgets a selection on Esc", [down(50, wave), move(20), { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500 }, { kind: "unselect" }]],
+    ["selects on a drag, either way", [down(50, wave), move(20), up(10)], [null, { kind: "select", start: 200, end: 500, laneId: "l1" }, { kind: "select", start: 100, end: 500, laneId: "l1" }]],
+    ["selects on all lanes in the ruler", [down(50, { on: "ruler" }), move(20)], [null, { kind: "select", start: 200, end: 500, laneId: null }]],
+    ["forgets a selection on Esc", [down(50, wave), move(20), { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500, laneId: "l1" }, { kind: "unselect" }]],
     ["moves the selected clips by a name, along and across", [down(50, name), move(60), move(70, "l1"), up(80, "l1")], [null, { kind: "take", clipId: "a" }, null, { kind: "move_clips", byFrames: 300, laneId: "l1" }]],
     ["puts clips back on Esc", [down(50, name), move(60), { kind: "cancel" }, up(80)], [null, { kind: "take", clipId: "a" }, null, null]],
     ["moves a mark and commits once", [down(50, { on: "mark", markId: "m" }), move(60), up(70)], [null, null, { kind: "move_mark", markId: "m", frame: 700 }]],

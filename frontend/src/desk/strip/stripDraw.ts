@@ -42,7 +42,7 @@ export interface StripScene {
   readonly marks: readonly StripMark[];
   /** Set while the ruler counts bars. */
   readonly grid: Grid | null;
-  readonly selection: { readonly start: number; readonly end: number } | null;
+  readonly selection: { readonly start: number; readonly end: number; readonly laneId: string | null } | null;
   readonly cursorFrame: number;
   readonly threshold: number | null;
   /** Fills the lanes: the loudest sample of the job reaches the edge of its lane. */
@@ -69,10 +69,18 @@ export function drawStrip(ink: CanvasRenderingContext2D, scene: StripScene): voi
   });
   ink.restore();
   drawProgramme(ink, scene, lanesPx);
-  if (scene.selection) box(ink, scene, scene.selection.start, scene.selection.end, RULER_PX, lanesPx, scene.colours["join"] ?? "", 0.18);
+  if (scene.selection) drawSelection(ink, scene, scene.selection, lanesPx, laneHeight);
   drawOverview(ink, scene);
   drawMarkLines(ink, scene, lanesPx);
   drawCursor(ink, scene, lanesPx);
+}
+
+/** The selected time, on its lane or over all of them. */
+function drawSelection(ink: CanvasRenderingContext2D, scene: StripScene, selection: NonNullable<StripScene["selection"]>, lanesPx: number, laneHeight: number): void {
+  const lane = scene.lanes.findIndex(({ id }) => id === selection.laneId);
+  const top = lane < 0 ? RULER_PX : RULER_PX + lane * laneHeight - scene.scrollPx;
+  const [from, to] = [Math.max(top, RULER_PX), Math.min(lane < 0 ? RULER_PX + lanesPx : top + laneHeight, RULER_PX + lanesPx)];
+  if (to > from) box(ink, scene, selection.start, selection.end, from, to - from, scene.colours["join"] ?? "", 0.18);
 }
 
 /** Lanes share the height until they would be too low to work on; then they scroll. */
@@ -295,15 +303,18 @@ function drawCursor(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: n
 export const runAt = (runs: readonly Run[], frame: number, laneId: string | null): Run | undefined =>
   [...runs].reverse().find((run) => run.kept && run.clipId !== null && (laneId === null || run.laneId === laneId) && frame >= run.start && frame < run.end);
 
-/** The lane under a height, and whether that is the row of names. */
-export function laneAt(scene: Pick<StripScene, "heightPx" | "lanes" | "scrollPx">, y: number): { readonly laneId: string; readonly onNames: boolean } | null {
+/** How much of a lane, from its top, a clip is moved by; below that time is selected. */
+const BODY_PART = 0.45;
+
+/** The lane under a height, and whether that is where a clip is moved by its body. */
+export function laneAt(scene: Pick<StripScene, "heightPx" | "lanes" | "scrollPx">, y: number): { readonly laneId: string; readonly onBody: boolean } | null {
   const height = laneHeightPx(scene);
   const down = y - RULER_PX + scene.scrollPx;
   const lane = scene.lanes[Math.floor(down / height)];
   if (!lane || y < RULER_PX) return null;
   const inLane = down % height;
   const { headPx, namesPx } = laneRows(height);
-  return { laneId: lane.id, onNames: inLane >= headPx && inLane < headPx + namesPx };
+  return { laneId: lane.id, onBody: inLane >= headPx && inLane < Math.max(headPx + namesPx, BODY_PART * height) };
 }
 
 const MARK_REACH_PX = 6;

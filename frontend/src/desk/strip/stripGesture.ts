@@ -1,11 +1,12 @@
 /**
- * What a pointer on the strip means. On the wave a click chooses and a drag selects; on a clip's name a drag moves what
- * is selected, along its lane and to another; in the ruler a mark is dragged; on the overview the view is.
+ * What a pointer on the strip means. A click chooses. A drag over the wave of a lane selects time on it, one in the ruler on
+ * all lanes; by the upper part of its body a clip is moved, along its lane and to another; in the ruler a mark is dragged;
+ * on the overview the view is.
  */
 
 /** What lies under the pointer when it goes down. */
 export type Under =
-  | { readonly on: "wave"; readonly clipId: string | null }
+  | { readonly on: "wave"; readonly clipId: string | null; readonly laneId: string | null }
   | { readonly on: "name"; readonly clipId: string }
   | { readonly on: "mark"; readonly markId: string }
   | { readonly on: "ruler" }
@@ -16,7 +17,7 @@ export type How = "only" | "add" | "through";
 export type StripGesture =
   | { readonly phase: "idle" }
   | { readonly phase: "pressed"; readonly x: number; readonly frame: number; readonly under: Under; readonly how: How }
-  | { readonly phase: "selecting"; readonly x: number; readonly frame: number }
+  | { readonly phase: "selecting"; readonly frame: number; readonly laneId: string | null }
   | { readonly phase: "moving"; readonly frame: number; readonly clipId: string; readonly byFrames: number; readonly laneId: string | null }
   | { readonly phase: "mark"; readonly markId: string; readonly frame: number }
   | { readonly phase: "panning" };
@@ -29,7 +30,7 @@ export type StripInput =
 export type StripEffect =
   | { readonly kind: "choose"; readonly frame: number; readonly clipId: string | null; readonly how: How }
   | { readonly kind: "take"; readonly clipId: string }
-  | { readonly kind: "select"; readonly start: number; readonly end: number }
+  | { readonly kind: "select"; readonly start: number; readonly end: number; readonly laneId: string | null }
   | { readonly kind: "unselect" }
   | { readonly kind: "move_clips"; readonly byFrames: number; readonly laneId: string | null }
   | { readonly kind: "move_mark"; readonly markId: string; readonly frame: number }
@@ -66,15 +67,17 @@ export function reduceStrip(gesture: StripGesture, input: StripInput): [StripGes
       if (under.on === "name") {
         return [{ phase: "moving", frame, clipId: under.clipId, byFrames: 0, laneId: input.laneId }, { kind: "take", clipId: under.clipId }];
       }
-      return [{ phase: "selecting", x: gesture.x, frame }, selected(frame, input.frame)];
+      const laneId = under.on === "wave" ? under.laneId : null;
+      return [{ phase: "selecting", frame, laneId }, selected(frame, input.frame, laneId)];
     }
     case "selecting":
-      return [up ? IDLE : gesture, selected(gesture.frame, input.frame)];
+      return [up ? IDLE : gesture, selected(gesture.frame, input.frame, gesture.laneId)];
   }
 }
 
-const selected = (one: number, other: number): StripEffect => ({
+const selected = (one: number, other: number, laneId: string | null): StripEffect => ({
   kind: "select",
   start: Math.max(0, Math.round(Math.min(one, other))),
   end: Math.round(Math.max(one, other)),
+  laneId,
 });

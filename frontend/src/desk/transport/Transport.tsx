@@ -1,10 +1,10 @@
 import { Play, Repeat, Square } from "lucide-react";
-import { useEffect, useRef } from "react";
-import { formatPlace, type TimeStyle } from "../../time/format";
+import { useEffect, useRef, useState } from "react";
+import { formatPlace, parsePlace, type TimeStyle } from "../../time/format";
 import { Num } from "../../ui/Num";
 import { keyOf } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
-import { currentClip, type Hearing, player, setAround, setHearing, setLoops, setTimeStyle, useOpen } from "../state/desk";
+import { currentClip, type Hearing, notify, player, setAround, setHearing, setLoops, setTimeStyle, showPlace, useOpen } from "../state/desk";
 import { hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { usePlayhead } from "../state/usePlayhead";
 
@@ -36,9 +36,7 @@ export function Transport() {
       <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} disabled={nothing} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink disabled:opacity-50" onClick={togglePlay}>
         {playing ? <Square size={15} fill="currentColor" aria-hidden /> : <Play size={15} fill="currentColor" aria-hidden />}
       </button>
-      <output aria-label="place" className="num w-36 px-1 text-xl font-bold">
-        {formatPlace(job, frame, style)}
-      </output>
+      <PlaceField frame={Math.round(frame)} />
       <button type="button" className={button} disabled={noClip} onClick={() => hearEdge("head")}>
         <span aria-hidden className="text-head">◖</span> hear head {key("hear head")}
       </button>
@@ -77,6 +75,36 @@ export function Transport() {
       <span className="num ml-auto hidden whitespace-nowrap text-soft min-[1360px]:inline">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
       <Meter playing={playing} />
     </footer>
+  );
+}
+
+/** Where the cursor or what sounds is; typed, it goes there. */
+function PlaceField({ frame }: { readonly frame: number }) {
+  const job = useOpen((desk) => desk.job);
+  const style = useOpen((desk) => desk.timeStyle);
+  const [typed, setTyped] = useState<string | null>(null);
+  return (
+    <input
+      aria-label="place"
+      title="type a time, frames (45000f) or bars, or a step such as +5ms"
+      className="num w-36 rounded-(--radius) border border-transparent bg-transparent px-1 text-xl font-bold hover:border-rule focus:border-join focus:bg-sheet"
+      value={typed ?? formatPlace(job, frame, style)}
+      onFocus={(event) => {
+        setTyped(formatPlace(job, frame, style));
+        event.target.select();
+      }}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => {
+        const to = typed === null ? null : parsePlace(job, typed, frame);
+        if (typed !== null && to === null) notify("A time is typed as 1:02.5, 45000f, +5ms or 3b2.");
+        if (to !== null && typed !== formatPlace(job, frame, style)) showPlace(to);
+        setTyped(null);
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") setTyped(null);
+        if (event.key === "Enter" || event.key === "Escape") requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
+      }}
+    />
   );
 }
 

@@ -108,6 +108,24 @@ def _measure_grid(job: Job, start_frame: int, end_frame: int, bars: int, beats_a
     return grid.set_grid(job, measured)
 
 
+def _paste_span(
+    library: Library,
+    job: Job,
+    from_revision: int,
+    start_frame: int,
+    end_frame: int,
+    to_frame: int,
+    lane_ids: tuple[str, ...] = (),
+) -> Edited:
+    """Lay a copy of a span, as a revision had it, at a job frame."""
+    return spans.paste_span(job, library.job_at(from_revision), start_frame, end_frame, to_frame, lane_ids)
+
+
+def _paste_clips(library: Library, job: Job, from_revision: int, clip_ids: tuple[str, ...], to_frame: int) -> Edited:
+    """Lay copies of clips, as a revision had them, with the first at a job frame."""
+    return spans.paste_clips(job, library.job_at(from_revision), clip_ids, to_frame)
+
+
 def _crossfade_label(fields: Fields) -> str:
     return "crossfade" if fields["length_frames"] else "remove crossfade"
 
@@ -136,7 +154,8 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("cut_at_marks", arrange.cut_at_marks, "cut at the marks"),
     EditKind("split_span", spans.split_span, "split off the selection"),
     EditKind("clear_span", spans.clear_span, _clear_label, makes_edges=True),
-    EditKind("copy_span", spans.copy_span, "copy the selection", makes_edges=True),
+    EditKind("paste_span", _paste_span, "paste", measures=True),
+    EditKind("paste_clips", _paste_clips, "paste", measures=True),
     EditKind(
         "set_gain_of_span", spans.set_gain_of_span, "gain of the selection", ("start_frame", "end_frame", "lane_ids")
     ),

@@ -35,7 +35,8 @@ class Draft:
     """What a recipe would do to one target; spans are flat [start, end, start, end, …] source frames.
 
     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
-    what stays when quiet is cut away; ``closed_up_frames``, in job frames, the length once it is closed up.
+    what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
+    ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up.
     """
 
     target_id: str
@@ -46,8 +47,10 @@ class Draft:
     closed_up_frames: int
     frames: int
     rate_hz: int
-    clicks: int
-    breaths: int
+    clicks: list[int]
+    breaths: list[int]
+    kept_breaths: list[int]
+    kept_reasons: list[str]
     shortest_gap_left_frames: int
     bridged: list[int]
     floor_db: float
@@ -132,8 +135,10 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         ),
         frames=base.tail_frame - base.head_frame,
         rate_hz=measured.envelope.rate_hz,
-        clicks=len(found.clicks),
-        breaths=len(found.breaths),
+        clicks=_flat(found.clicks),
+        breaths=_flat(found.breaths),
+        kept_breaths=_flat(found.kept_breaths),
+        kept_reasons=list(found.kept_reasons),
         shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,
         bridged=_flat(found.bridged_gaps),
         floor_db=round(measured.floor.level_db, 1),

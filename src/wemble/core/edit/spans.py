@@ -8,11 +8,11 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import replace
 
-from wemble.core.edit.arrange import Close, copy_clips, split
+from wemble.core.edit.arrange import Close, split
 from wemble.core.edit.clips import Edited, set_gain
 from wemble.core.edit.following import with_time_out
 from wemble.core.edit.joins import set_join
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Job, set_clips
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
@@ -45,17 +45,44 @@ def clear_span(job: Job, start_frame: int, end_frame: int, lane_ids: LaneIds = (
     return Edited(job)
 
 
-def copy_span(
-    job: Job, start_frame: int, end_frame: int, to_frame: int, lane_ids: LaneIds = (), to_lane_id: str | None = None
+def paste_span(
+    job: Job, taken_from: Job, start_frame: int, end_frame: int, to_frame: int, lane_ids: LaneIds = ()
 ) -> Edited:
-    """Lay a copy of a span with its start at a job frame; the span itself stays as it is."""
-    cut, inside = _split_off(job, start_frame, end_frame, lane_ids)
-    first = min(start_of(cut, cut.clip(key)) for key in inside)
-    laid = copy_clips(cut, tuple(inside), max(to_frame, 0) + first - start_frame, to_lane_id).job
-    copies = {key: clip for key, clip in laid.clips.items() if key not in cut.clips}
-    joins = {key: join for key, join in laid.joins.items() if key not in cut.joins and join.left_clip_id in copies}
-    clips, joined = {**job.clips, **copies}, {**job.joins, **joins}
-    return Edited(replace(job, clips=clips, joins=joined, next_number=laid.next_number))
+    """Lay a copy of a span, as it was when it was taken, with its start at a job frame."""
+    cut, inside = _split_off(taken_from, start_frame, end_frame, lane_ids)
+    return _laid(job, cut, inside, max(to_frame, 0) - start_frame)
+
+
+def paste_clips(job: Job, taken_from: Job, clip_ids: tuple[str, ...], to_frame: int) -> Edited:
+    """Lay copies of clips, as they were when they were taken, with the first at a job frame."""
+    clips = [taken_from.clip(clip_id) for clip_id in clip_ids]
+    if not clips:
+        raise InvalidInput("nothing was copied; select clips or a span first")
+    first = min(start_of(taken_from, clip) for clip in clips)
+    return _laid(job, taken_from, [clip.id for clip in clips], max(to_frame, 0) - first)
+
+
+def _laid(job: Job, taken_from: Job, clip_ids: list[str], by: int) -> Edited:
+    """Return the job with copies of another state's clips and of the crossfades between them, on their lanes."""
+    if any(taken_from.clips[key].source_id not in job.sources for key in clip_ids):
+        raise InvalidInput("what was copied is of a recording that this job does not have; import it first")
+    first_lane = min(job.lanes.values(), key=lambda lane: lane.position).id
+    ids = {key: f"c{job.next_number + n}" for n, key in enumerate(clip_ids)}
+    copies = []
+    for key, new in ids.items():
+        clip = taken_from.clips[key]
+        lane_id = clip.lane_id if clip.lane_id in job.lanes else first_lane
+        copies.append(replace(clip, id=new, lane_id=lane_id, origin_frame=clip.origin_frame + by, finding_id=None))
+    number = job.next_number + len(ids)
+    inner = [j for j in taken_from.joins.values() if j.left_clip_id in ids and j.right_clip_id in ids]
+    joins = {
+        f"j{number + n}": replace(
+            join, id=f"j{number + n}", left_clip_id=ids[join.left_clip_id], right_clip_id=ids[join.right_clip_id]
+        )
+        for n, join in enumerate(inner)
+    }
+    laid = replace(set_clips(job, *copies), joins={**job.joins, **joins}, next_number=number + len(joins))
+    return Edited(laid)
 
 
 def set_gain_of_span(job: Job, start_frame: int, end_frame: int, gain_db: float, lane_ids: LaneIds = ()) -> Edited:

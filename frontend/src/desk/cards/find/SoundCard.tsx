@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Draft, Recipe, Treatment } from "../../../api/types";
 import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
@@ -7,7 +8,8 @@ import { FindHead } from "./FindHead";
 import { SaveRecipe } from "./Recipes";
 import { ScopeChoice } from "./ScopeChoice";
 import { isDoubtful } from "../../model/verdicts";
-import { useOpen } from "../../state/desk";
+import { placed } from "../../model/placement";
+import { desk, notify, showPlace, useOpen } from "../../state/desk";
 import { applyRecipe, setRecipe, setTreatment } from "../../state/soundSearch";
 
 /** Step 1, searching for sound: the settings as a sentence, what becomes of the quiet, and what that does now. */
@@ -89,7 +91,14 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
         . Leave <Num label="room before" value={recipe.room_before_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_before_ms")} /> before and{" "}
         <Num label="room after" value={recipe.room_after_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_after_ms")} /> after. A sound shorter than{" "}
         <Num label="shortest sound" value={recipe.shortest_sound_ms} unit="ms" lowest={0} highest={10_000} step={5} onChange={change("shortest_sound_ms")} /> is left out
-        {recipe.breaths_are_sound ? "." : ", and so are breaths."}
+        {recipe.breaths_are_sound ? (
+          "."
+        ) : (
+          <>
+            , and so are breaths that lie{" "}
+            <Num label="breaths under the speech" value={recipe.breath_under_db} unit="dB" lowest={-20} highest={60} step={1} decimals={0} onChange={change("breath_under_db")} /> or more under the speech.
+          </>
+        )}
       </p>
       <label className="flex flex-wrap items-center gap-x-1.5 whitespace-nowrap text-soft">
         Keep
@@ -162,17 +171,15 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
   const count = sum((draft) => draft.sounds.length / 2);
   if (count === 0) return <p className="text-warn">Nothing is louder than the threshold. Lower it.</p>;
   const quiet = sum((draft) => (draft.frames - draft.kept_frames) / draft.rate_hz);
-  const [clicks, breaths] = [sum((draft) => draft.clicks), sum((draft) => draft.breaths)];
   const gaps = drafts.filter((draft) => draft.shortest_gap_left_frames > 0).map((draft) => draft.shortest_gap_left_frames / draft.rate_hz);
   const look = [...verdicts.values()].filter(isDoubtful).length;
-  const noise = [clicks && `${clicks} ${clicks === 1 ? "click" : "clicks"}`, breaths && `${breaths} ${breaths === 1 ? "breath" : "breaths"}`].filter(Boolean).join(" and ");
   return (
     <p aria-live="polite" className="border-t border-rule pt-3">
       <b>
         <span className="num">{count}</span> {count === 1 ? "clip" : "clips"}
       </b>
       {!drafted && look > 0 && <span className="text-warn">, {look} to look at</span>}. <span className="num">{formatTime(Math.round(quiet * 10), 10, "clock", 1)}</span> of quiet removed
-      {noise && `, with ${noise}`}.
+. <LeftOut drafts={drafts} />
       {gaps.length > 0 && (
         <>
           {" "}
@@ -181,6 +188,48 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
       )}
       <Bridged drafts={drafts} />
     </p>
+  );
+}
+
+/** What is no speech: how many breaths and clicks are left out, and how many are kept and why; a click goes to the next one. */
+function LeftOut({ drafts }: { readonly drafts: readonly Draft[] }) {
+  const found = (pick: (draft: Draft) => readonly number[]) => drafts.flatMap((draft) => starts(pick(draft)).map((frame, n) => ({ draft, frame, why: draft.kept_reasons[n] ?? "" })));
+  const [breaths, clicks, kept] = [found((draft) => draft.breaths), found((draft) => draft.clicks), found((draft) => draft.kept_breaths)];
+  return (
+    <>
+      {breaths.length > 0 && <Places places={breaths} one="breath left out" many="breaths left out" />}
+      {clicks.length > 0 && <Places places={clicks} one="click left out" many="clicks left out" />}
+      {kept.length > 0 && <Places places={kept} one="breath kept" many="breaths kept" />}
+    </>
+  );
+}
+
+const starts = (spans: readonly number[]): number[] => spans.filter((_, n) => n % 2 === 0);
+
+interface Place {
+  readonly draft: Draft;
+  readonly frame: number;
+  readonly why: string;
+}
+
+/** A count that goes to each of its places in turn, and says what is there. */
+function Places({ places, one, many }: { readonly places: readonly Place[]; readonly one: string; readonly many: string }) {
+  const [next, setNext] = useState(0);
+  const name = places.length === 1 ? one : many;
+  const go = () => {
+    const { job } = desk();
+    const place = places[next % places.length];
+    const base = place && (job.findings[place.draft.target_id] ?? job.clips[place.draft.target_id]);
+    if (!place || !base) return;
+    showPlace(placed(job, { source_id: base.source_id, origin_frame: base.origin_frame }, place.frame));
+    notify(`${name}, ${(next % places.length) + 1} of ${places.length}${kept(place) ? `: ${place.why}` : ""}`);
+    setNext(next + 1);
+  };
+  const kept = (place: Place) => one.endsWith("kept") && place.why !== "";
+  return (
+    <button type="button" className="mr-1.5 underline decoration-dotted hover:decoration-solid" title="go to each in turn" onClick={go}>
+      <span className="num">{places.length}</span> {name}
+    </button>
   );
 }
 

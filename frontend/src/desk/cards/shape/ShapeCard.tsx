@@ -10,7 +10,7 @@ import { SHAPE_NAMES } from "../../../wave/curve";
 import type { Point } from "../../../wave/points";
 import { keyOf } from "../../commands/commands";
 import { clipsInOrder, endOf, startOf } from "../../model/placement";
-import { cross, fadeOver, removeChosen, selectedPairs, setFadeOfChosen, splitAtCursor } from "../../state/clipEdits";
+import { cross, fadeOver, removeChosen, selectedPairs, setFadeOfChosen, setGainOfChosen, splitAtCursor } from "../../state/clipEdits";
 import { currentClip, type Hold, setHold, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { selectedIds } from "../../state/selection";
@@ -95,13 +95,14 @@ function SelectedClips() {
   const clip = useOpen(currentClip);
   const ids = useOpen(useShallow(selectedIds));
   const hold = useOpen((desk) => desk.hold);
+  const span = useOpen((desk) => desk.selection !== null);
   if (!clip) return null;
   return (
     <section className="space-y-2">
-      <h3 className="font-bold">{ids.length > 1 ? `${ids.length} clips selected` : <bdi>{clip.name}</bdi>}</h3>
+      <h3 className="font-bold">{span ? "The selected time" : ids.length > 1 ? `${ids.length} clips selected` : <bdi>{clip.name}</bdi>}</h3>
       <p className="leading-7">
         Gain{" "}
-        <Num label="gain of the selected clips" value={clip.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={(gain_db) => void edit({ kind: "set_gain", clip_ids: ids, gain_db })} />. When an edge moves, its fade keeps{" "}
+        <Num label="gain of the selected clips" value={clip.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={setGainOfChosen} />. When an edge moves, its fade keeps{" "}
         <select aria-label="what a fade keeps" className="rounded-(--radius) border border-rule bg-sheet px-1" value={hold} onChange={(event) => setHold(event.target.value as Hold)}>
           <option value="length">its length</option>
           <option value="inner">its inner end</option>
@@ -119,7 +120,7 @@ function SelectedClips() {
           fade selection
         </Button>
         <Button title={keyOf("split at cursor")} onClick={splitAtCursor}>
-          split at cursor
+          {span ? "split at both ends" : "split at cursor"}
         </Button>
       </div>
       <JoinSettings />
@@ -127,7 +128,13 @@ function SelectedClips() {
       <Drawn clip={clip} />
       <Recording ids={ids} sourceId={clip.source_id} />
       <p className="text-soft">In a lens, drag an edge, the ring at the inner end of its fade, or the square that bends its curve.</p>
-      <Button onClick={() => removeChosen("no")}>{ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
+      <div className="flex flex-wrap gap-1.5">
+        <Button title={keyOf("remove")} onClick={() => removeChosen("no")}>{span ? "Clear this time" : ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
+        <Button title={keyOf("remove and close up the lane")} onClick={() => removeChosen("lane")}>
+          and close up the lane
+        </Button>
+        <Button onClick={() => removeChosen("all")}>all lanes</Button>
+      </div>
     </section>
   );
 }
