@@ -93,5 +93,6 @@ async function refreshDraft(): Promise<void> {
     }
   };
   await ask(false);
+  if (state.treatment.kind !== "close_up") return; // only there the card promises a length
   setTimeout(() => request === mine && useDesk.getState().id === state.id && void ask(true), REST_MS);
 }

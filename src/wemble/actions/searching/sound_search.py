@@ -13,6 +13,7 @@ from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
+from wemble.core.edges.envelope import merged
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
@@ -155,8 +156,14 @@ def _roughly(measured: Measured, base: Finding | Clip, recipe: Recipe) -> Found:
 
 
 def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
-    measured = library.measured(base.source_id)
-    return find(library.reads(base.source_id), measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
+    """Return what is found, to the frame; looked up if it was searched before, as a draft is before it is applied."""
+    key = (base.source_id, base.head_frame, base.tail_frame, replace(recipe, fade_ms=0.0, fade_shape="s"))
+
+    def search() -> Found:
+        read, measured = library.reads(base.source_id), library.measured(base.source_id)
+        return find(read, measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
+
+    return library.found_sounds.get(key, search)
 
 
 def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
@@ -166,7 +173,7 @@ def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
 def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
     """Return what a search found as what a treatment is carried out on."""
     threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
-    dropped = _pairs(found.in_the_way)
+    dropped = _pairs(merged(found.in_the_way[np.argsort(found.in_the_way[:, 0], kind="stable")], 1))
     return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold, dropped=dropped)
 
 

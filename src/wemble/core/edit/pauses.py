@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from operator import itemgetter
 
 from wemble.core.edit.model import Side
 
@@ -31,7 +33,7 @@ class Pause:
 class Closing:
     """How quiet is closed up, in source frames: to a longest pause, ``clear`` of what was left out.
 
-    ``dropped`` stands out of the floor and was left out, as breaths are, in order.
+    ``dropped`` stands out of the floor and was left out, as breaths are, in order and apart.
     """
 
     longest: int
@@ -40,7 +42,8 @@ class Closing:
 
     def dropped_in(self, span: Span) -> list[Span]:
         """Return what was left out in a span."""
-        return [one for one in self.dropped if one[0] < span[1] and one[1] > span[0]]
+        first = bisect_right(self.dropped, span[0], key=itemgetter(1))
+        return list(self.dropped[first : bisect_left(self.dropped, span[1], key=itemgetter(0))])
 
 
 def pause_between(gap: Span, after: Room, before: Room, closing: Closing) -> Pause:
