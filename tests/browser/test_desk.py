@@ -183,6 +183,55 @@ def test_a_crossfade_without_handles_says_both_figures_and_nothing_moves(
     assert state(demo_server, job) == before
 
 
+def test_a_selection_is_what_the_next_act_is_about(page: Page, demo_server: Server, job: str) -> None:
+    def select() -> None:
+        start, end = in_strip(page, 40), in_strip(page, 60)
+        page.mouse.move(*start)
+        page.mouse.down()
+        page.mouse.move(*end, steps=4)
+        page.mouse.up()
+
+    def of_lane(job_state: dict[str, Any], lane_id: str) -> list[dict[str, Any]]:
+        on_it = [c for c in job_state["clips"].values() if c["lane_id"] == lane_id]
+        return sorted(on_it, key=lambda c: c["origin_frame"] + c["head_frame"])
+
+    before = state(demo_server, job)
+    ebb = next(c for c in before["clips"].values() if c["name"] == "Ebb")
+    select()
+    expect(page.get_by_text("selected 20.", exact=False).first).to_contain_text(before["lanes"][ebb["lane_id"]]["name"])
+    page.keyboard.press("Delete")
+    settled(page)
+    cleared = state(demo_server, job)
+    first, second = [c for c in of_lane(cleared, ebb["lane_id"]) if c["source_id"] == ebb["source_id"]][:2]
+    hole = second["head_frame"] - first["tail_frame"]
+    assert first["origin_frame"] == second["origin_frame"] == 0 and abs(hole - 20 * RATE) < RATE
+    assert first["fade_out"]["origin"] == second["fade_in"]["origin"] == "auto"
+    others = [c for c in before["clips"].values() if c["lane_id"] != ebb["lane_id"]]
+    assert all(cleared["clips"][c["id"]] == c for c in others)
+    page.keyboard.press("Control+z")
+    settled(page)
+    assert state(demo_server, job) == before
+
+    page.keyboard.press("Control+c")
+    page.get_by_role("textbox", name="place", exact=True).fill("4:10")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Control+v")
+    settled(page)
+    pasted = of_lane(state(demo_server, job), ebb["lane_id"])[-1]
+    assert pasted["origin_frame"] + pasted["head_frame"] == 250 * RATE
+    assert (pasted["head_frame"], pasted["tail_frame"]) == (first["tail_frame"], second["head_frame"])
+    page.keyboard.press("Control+z")
+    settled(page)
+
+    page.keyboard.press("Backspace")
+    settled(page)
+    closed = state(demo_server, job)
+    left, right = [c for c in of_lane(closed, ebb["lane_id"]) if c["source_id"] == ebb["source_id"]][:2]
+    assert right["origin_frame"] + right["head_frame"] == left["tail_frame"] == first["tail_frame"]
+    assert [j["left_clip_id"] for j in closed["joins"].values()].count(left["id"]) == 1
+    assert all(closed["clips"][c["id"]] == c for c in others)
+
+
 def test_the_programme_is_sent_whatever_loops(page: Page, demo_server: Server, job: str) -> None:
     page.keyboard.press("3")
     for label, text in (("programme starts at", "0:08.8"), ("programme ends at", "3:12.8")):

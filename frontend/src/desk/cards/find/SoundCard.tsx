@@ -178,8 +178,8 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
       <b>
         <span className="num">{count}</span> {count === 1 ? "clip" : "clips"}
       </b>
-      {!drafted && look > 0 && <span className="text-warn">, {look} to look at</span>}. <span className="num">{formatTime(Math.round(quiet * 10), 10, "clock", 1)}</span> of quiet removed
-. <LeftOut drafts={drafts} />
+      {!drafted && look > 0 && <span className="text-warn">, {look} to look at</span>}. <span className="num">{formatTime(Math.round(quiet * 10), 10, "clock", 1)}</span> of quiet removed.{" "}
+      <LeftOut drafts={drafts} />
       {gaps.length > 0 && (
         <>
           {" "}

@@ -131,9 +131,9 @@ function SelectedClips() {
       <div className="flex flex-wrap gap-1.5">
         <Button title={keyOf("remove")} onClick={() => removeChosen("no")}>{span ? "Clear this time" : ids.length > 1 ? "Remove these clips" : "Remove this clip"}</Button>
         <Button title={keyOf("remove and close up the lane")} onClick={() => removeChosen("lane")}>
-          and close up the lane
+          close up the lane
         </Button>
-        <Button onClick={() => removeChosen("all")}>all lanes</Button>
+        <Button onClick={() => removeChosen("all")}>close up all lanes</Button>
       </div>
     </section>
   );
