@@ -18,22 +18,22 @@ const middle = (band: Band): number => band.topPx + band.heightPx / 2;
 export const yOf = (band: Band, value: number): number =>
   middle(band) - (Math.max(-1, Math.min(1, value * band.zoom)) * band.heightPx) / 2;
 
-/** Draw columns `[from, to)` at `xPx` and on. */
-export function drawColumns(ink: Ink, columns: Columns, xPx: number, from: number, to: number, band: Band, colour: string): void {
+/** Draw columns `[from, to)` at `xPx` and on, each as loud as it is heard. */
+export function drawColumns(ink: Ink, columns: Columns, xPx: number, from: number, to: number, band: Band, colour: string, gainAt: (px: number) => number = () => 1): void {
   ink.beginPath();
-  for (let px = from; px < to; px += 1) traceColumn(ink, columns, px, xPx, band);
+  for (let px = from; px < to; px += 1) traceColumn(ink, columns, px, xPx, band, gainAt(px));
   ink.lineWidth = 1;
   ink.strokeStyle = colour;
   ink.stroke();
 }
 
-/** Add one column to the path that is under way. */
-export function traceColumn(ink: Ink, columns: Columns, px: number, xPx: number, band: Band): void {
+/** Add one column to the path that is under way, as loud as `gain` makes it. */
+export function traceColumn(ink: Ink, columns: Columns, px: number, xPx: number, band: Band, gain = 1): void {
   const low = columns[2 * px] ?? Number.NaN;
   if (Number.isNaN(low)) return;
-  const bottom = yOf(band, low);
+  const bottom = yOf(band, gain * low);
   const x = xPx + px + 0.5;
-  ink.moveTo(x, Math.min(yOf(band, columns[2 * px + 1] ?? 0), bottom - 1));
+  ink.moveTo(x, Math.min(yOf(band, gain * (columns[2 * px + 1] ?? 0)), bottom - 1));
   ink.lineTo(x, bottom);
 }
 

@@ -6,6 +6,7 @@ import { gainAt } from "../../wave/curve";
 import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
 import { drawJoin } from "./joinDraw";
 import { endOfJoin, JOIN_IDLE, reduceJoin, startOfJoin, underJoin, withEnd, type JoinGesture, type JoinInput, type JoinScene } from "./joinGesture";
+import { leadOf, shapeOfLaw } from "../model/gains";
 import { endOf, placed, sourceFrameAt, startOf } from "../model/placement";
 import { cross } from "../state/clipEdits";
 import { setJoinLens, setLevelZoom, useOpen } from "../state/desk";
@@ -32,7 +33,7 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
   const cutFrame = endOf(job, left);
   const handles = { after: placed(job, left, job.sources[left.source_id]?.frames ?? 0) - cutFrame, before: startOf(job, right) - placed(job, right, 0) };
   const scene: JoinScene = useMemo(
-    () => ({ cutFrame, lengthFrames: join?.length_frames ?? 0, leadFrames: join ? (join.lead_frames ?? Math.floor(join.length_frames / 2)) : 0 }),
+    () => ({ cutFrame, lengthFrames: join?.length_frames ?? 0, leadFrames: join ? leadOf(join) : 0 }),
     [cutFrame, join],
   );
   const [gesture, setGesture] = useState<JoinGesture>(JOIN_IDLE);
@@ -57,7 +58,7 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
       if (view.framesPerPx === 0) return;
-      const shape = join?.law === "equal_gain" ? "s" : "equal_power";
+      const shape = shapeOfLaw(join?.law ?? "matched");
       drawJoin(ink, { ...shown, ...sides, view, heightPx, rateHz, levelZoom, cursorFrame, colours, gainAt: (u) => gainAt({ shape, bend: join?.bend ?? 0 }, u) });
     },
     [shown, sides, view, rateHz, levelZoom, cursorFrame, join, colours],

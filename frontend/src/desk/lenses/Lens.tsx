@@ -9,7 +9,8 @@ import { curveY, DOTS_FROM_PX, drawLens, visibleFrames } from "./lensDraw";
 import { autoLevelZoom, mostForPeak, scaleText } from "./autoLevel";
 import { LensFoot } from "./LensFoot";
 import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGesture, type LensInput, type LensScene } from "./lensGesture";
-import { sourceFrameAt } from "../model/placement";
+import { levelOf } from "../model/gains";
+import { placed, sourceFrameAt } from "../model/placement";
 import { draftedEdges } from "../model/runs";
 import { moveEdgeTo, nudge, setFadeOfChosen } from "../state/clipEdits";
 import { set, setLevelZoom, useOpen } from "../state/desk";
@@ -101,6 +102,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     if (active && autoZoom !== null) set({ autoLevelZoom: autoZoom });
   }, [active, autoZoom]);
   const colours = inks();
+  const level = useMemo(() => levelOf(job, clip), [job, clip]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
       if (!picture || !tiles) return;
@@ -116,12 +118,13 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         threshold: threshold === null ? null : 10 ** (threshold / 20),
         levelZoom,
         cursorFrame: sourceFrameAt(job, clip, cursor),
+        levelAt: (frame) => level(placed(job, clip, frame)),
         gainAt: (u) => gainAt(bent ?? { shape: "s", bend: 0 }, u),
         colours,
         spectra: spectral ? (on, from, to, top, height) => spectraOf(clip.source_id)?.draw(on, view, from, to, top, height, colours) : null,
       });
     },
-    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, cursor, bent, spectral, colours],
+    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, cursor, bent, spectral, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => setHeightPx(surface.heightPx), [surface.heightPx]);

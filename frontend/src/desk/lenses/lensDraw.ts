@@ -18,6 +18,8 @@ export interface LensPicture extends LensScene {
   readonly levelZoom: number;
   readonly cursorFrame: number | null;
   readonly gainAt: (u: number) => number;
+  /** The clip's gain and level line at a source frame. */
+  readonly levelAt: (frame: number) => number;
   readonly columns: Float32Array | null;
   /** Set while the spectral view is on: draws it under pixels `[from, to)`. */
   readonly spectra: ((ink: CanvasRenderingContext2D, fromPx: number, toPx: number, topPx: number, heightPx: number) => void) | null;
@@ -70,21 +72,33 @@ export function drawLens(ink: CanvasRenderingContext2D, picture: LensPicture): v
   drawLensRuler(ink, view, picture.rateHz, bottom, picture.frames, colours);
 }
 
+/** The sound as it will be heard, in ink; pale what is cut away and what fade and gain take. */
 function drawWave(ink: CanvasRenderingContext2D, picture: LensPicture, band: Band, edgeX: number): void {
   const { view, side, colours } = picture;
   const [kept, pale] = [colours["wave"] ?? "", colours["pale"] ?? ""];
+  const heard = (frame: number) => heardAt(picture, frame);
   if (picture.samples) {
     const step = 1 / view.framesPerPx;
     const x0 = toPx(view, picture.firstSample);
     const cut = Math.min(Math.max(picture.edgeFrame - picture.firstSample, 0), picture.samples.length);
     const [before, after] = [picture.samples.subarray(0, cut), picture.samples.subarray(cut)];
-    drawSamples(ink, before, x0, step, band, side === "head" ? pale : kept);
-    drawSamples(ink, after, x0 + cut * step, step, band, side === "head" ? kept : pale);
+    const shaped = (samples: Float32Array, first: number) => samples.map((value, n) => value * heard(picture.firstSample + first + n));
+    drawSamples(ink, picture.samples, x0, step, band, pale);
+    if (side === "head") drawSamples(ink, shaped(after, cut), x0 + cut * step, step, band, kept);
+    else drawSamples(ink, shaped(before, 0), x0, step, band, kept);
   } else if (picture.columns) {
     const cut = Math.min(Math.max(Math.round(edgeX), 0), view.widthPx);
-    drawColumns(ink, picture.columns, 0, 0, cut, band, side === "head" ? pale : kept);
-    drawColumns(ink, picture.columns, 0, cut, view.widthPx, band, side === "head" ? kept : pale);
+    drawColumns(ink, picture.columns, 0, 0, view.widthPx, band, pale);
+    const [from, to] = side === "head" ? [cut, view.widthPx] : [0, cut];
+    drawColumns(ink, picture.columns, 0, from, to, band, kept, (px) => heard(toFrame(view, px + 0.5)));
   }
+}
+
+/** How loud a frame inside the clip is heard: its gain, and the fade at this edge. */
+function heardAt(picture: LensPicture, frame: number): number {
+  const inward = picture.side === "head" ? frame - picture.edgeFrame : picture.edgeFrame - frame;
+  const part = picture.fadeFrames > 0 ? Math.min(Math.max(inward / picture.fadeFrames, 0), 1) : 1;
+  return picture.levelAt(frame) * (part < 1 ? picture.gainAt(part) : 1);
 }
 
 function drawFloor(ink: CanvasRenderingContext2D, picture: LensPicture, band: Band): void {

@@ -10,6 +10,7 @@ import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput
 import { snapped, snapTargets } from "./snap";
 import { useStripKeys } from "./stripKeys";
 import { audibleLanes, endOf, lanesInOrder, markFrame, placed, sourceFrameAt, startOf } from "../model/placement";
+import { loudnesses } from "../model/gains";
 import { drawnEnd, runs as runsOf, type Run } from "../model/runs";
 import { currentClip, desk, player, setCursor, setSelection, useOpen } from "../state/desk";
 import { edit } from "../state/edits";
@@ -39,6 +40,7 @@ export function Strip() {
   const still = useMemo(() => runsOf(job, drafts), [job, drafts]);
   const runs = useMemo(() => moved(still, live, selected), [still, live, selected]);
   const lanes = useMemo(() => lanesInOrder(job).map((lane) => ({ ...lane, heard: audibleLanes(job).has(lane.id) })), [job]);
+  const loudness = useMemo(() => loudnesses(job), [job]);
   const names = useMemo(() => new Map(Object.values(job.clips).map((one) => [one.id, one.name])), [job]);
   const lines = useMemo(() => {
     const drawn = Object.values(job.clips).filter((one) => one.line.length > 0);
@@ -99,6 +101,7 @@ export function Strip() {
       lanes,
       runs,
       names,
+      loudness,
       lines,
       selected,
       marks,
@@ -112,7 +115,7 @@ export function Strip() {
       spectra: spectral ? spectra : null,
       arrivals,
     }),
-    [view, job, whole, lanes, runs, names, lines, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
+    [view, job, whole, lanes, runs, names, loudness, lines, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
   );
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {

@@ -6,6 +6,7 @@ import type { Grid } from "../../api/types";
 import { formatTime } from "../../time/format";
 import { beatFrame, beatsAt, rulerBeats } from "../../time/grid";
 import type { Point } from "../../wave/points";
+import type { Loudness } from "../model/gains";
 import type { Run } from "../model/runs";
 import { drawLevelLine } from "./levelLine";
 
@@ -38,6 +39,8 @@ export interface StripScene {
   readonly names: ReadonlyMap<string, string>;
   /** The level lines of clips that have one: (job frame, dB). */
   readonly lines: ReadonlyMap<string, readonly Point[]>;
+  /** Of clips that are not as loud as their recordings: how loud they are. */
+  readonly loudness: ReadonlyMap<string, Loudness>;
   readonly selected: ReadonlySet<string>;
   readonly marks: readonly StripMark[];
   /** Set while the ruler counts bars. */
@@ -203,41 +206,55 @@ interface Picture {
   readonly run: Run;
   readonly kept: Uint8Array;
   readonly any: Uint8Array;
+  /** How loud what is kept is, for each pixel; none while all of it is as loud as its recording. */
+  gains: Float32Array | null;
 }
 
-/** Draw runs in two strokes: what is cut away pale, what is kept in ink; a run is at least a pixel wide. */
+/**
+ * Draw runs in two strokes: pale what is cut away, and what fades and gains take; in ink what is heard. A run is at least a
+ * pixel wide, and reaches past its edges as far as its crossfades do.
+ */
 function drawRuns(ink: CanvasRenderingContext2D, scene: StripScene, view: Viewport, runs: readonly Run[], band: Band): void {
   const pictures = new Map<string, Picture>();
   const keptByAny = new Uint8Array(view.widthPx);
   for (const run of runs) {
     const key = `${run.sourceId} ${run.originFrame}`;
-    const picture = pictures.get(key) ?? { run, kept: new Uint8Array(view.widthPx), any: new Uint8Array(view.widthPx) };
+    const picture = pictures.get(key) ?? { run, kept: new Uint8Array(view.widthPx), any: new Uint8Array(view.widthPx), gains: null };
     pictures.set(key, picture);
-    const from = Math.max(Math.round(toPx(view, run.start)), 0);
-    const to = Math.min(Math.max(Math.round(toPx(view, run.end)), from + 1), view.widthPx);
+    const known = run.kept && run.clipId !== null ? scene.loudness.get(run.clipId) : undefined;
+    const loudness = known && run.end - run.start === known.end - known.start ? known : undefined; // a draft has no fades yet
+    const shift = loudness ? run.start - loudness.start : 0;
+    const [start, end] = loudness ? [loudness.from + shift, loudness.to + shift] : [run.start, run.end];
+    const from = Math.max(Math.round(toPx(view, start)), 0);
+    const to = Math.min(Math.max(Math.round(toPx(view, end)), from + 1), view.widthPx);
     picture.any.fill(1, from, to);
     if (!run.kept) continue;
     picture.kept.fill(1, from, to);
     keptByAny.fill(1, from, to);
+    if (loudness) {
+      picture.gains ??= new Float32Array(view.widthPx).fill(1);
+      for (let px = from; px < to; px += 1) picture.gains[px] = loudness.gain(toFrame(view, px + 0.5) - shift);
+    }
   }
   const looked = [...pictures.values()].flatMap((picture) => {
     const from = picture.any.indexOf(1);
     const columns = from < 0 ? null : scene.columns(picture.run, view, from, picture.any.lastIndexOf(1) + 1);
     return columns ? [{ ...picture, from, columns }] : [];
   });
-  const stroke = (colour: string, wanted: (picture: Picture, px: number) => boolean) => {
+  const stroke = (colour: string, wanted: (picture: Picture, px: number) => boolean, shaped: boolean) => {
     ink.beginPath();
     for (const picture of looked) {
       for (let n = 0; n < picture.columns.length / 2; n += 1) {
-        if (wanted(picture, picture.from + n)) traceColumn(ink, picture.columns, n, picture.from, band);
+        const gain = shaped && picture.gains ? (picture.gains[picture.from + n] ?? 1) : 1;
+        if (wanted(picture, picture.from + n)) traceColumn(ink, picture.columns, n, picture.from, band, gain);
       }
     }
     ink.lineWidth = 1;
     ink.strokeStyle = colour;
     ink.stroke();
   };
-  stroke(scene.colours["pale"] ?? "", ({ any }, px) => any[px] === 1 && keptByAny[px] === 0);
-  stroke(scene.colours["wave"] ?? "", ({ kept }, px) => kept[px] === 1);
+  stroke(scene.colours["pale"] ?? "", ({ any, kept, gains }, px) => (any[px] === 1 && keptByAny[px] === 0) || (kept[px] === 1 && (gains?.[px] ?? 1) < 1), false);
+  stroke(scene.colours["wave"] ?? "", ({ kept }, px) => kept[px] === 1, true);
 }
 
 const MARK_PX = 6;
