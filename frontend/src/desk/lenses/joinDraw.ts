@@ -29,8 +29,9 @@ export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): v
   ink.fillStyle = colours["shade"] ?? "";
   ink.fillRect(Math.max(end, 0), 0, view.widthPx, half);
   ink.fillRect(0, half, Math.min(Math.max(start, 0), view.widthPx), half);
-  drawSide(ink, picture.left, bands[0], view.widthPx, [0, end], picture);
-  drawSide(ink, picture.right, bands[1], view.widthPx, [start, view.widthPx], picture);
+  const part = (px: number) => Math.min(Math.max((px + 0.5 - start) / Math.max(end - start, 1e-9), 0), 1);
+  drawSide(ink, picture.left, bands[0], view.widthPx, [0, end], picture, (px) => picture.gainAt(1 - part(px)));
+  drawSide(ink, picture.right, bands[1], view.widthPx, [start, view.widthPx], picture, (px) => picture.gainAt(part(px)));
   if (end > start) {
     drawGain(ink, start, end, 0, half, (u) => picture.gainAt(1 - u), colours["tail"] ?? "", colours["sheet"] ?? "");
     drawGain(ink, start, end, half, half, picture.gainAt, colours["head"] ?? "", colours["sheet"] ?? "");
@@ -47,13 +48,12 @@ export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): v
   drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours);
 }
 
-/** One side: in ink where it sounds, pale where it is only handle. */
-function drawSide(ink: CanvasRenderingContext2D, columns: Columns | null, band: Band, widthPx: number, sounds: [number, number], { colours }: JoinPicture): void {
+/** One side: in ink as it is heard, pale what is only handle and what the crossfade takes. */
+function drawSide(ink: CanvasRenderingContext2D, columns: Columns | null, band: Band, widthPx: number, sounds: [number, number], { colours }: JoinPicture, gainAt: (px: number) => number): void {
   if (!columns) return;
   const [from, to] = sounds.map((x) => Math.min(Math.max(Math.round(x), 0), widthPx)) as [number, number];
-  drawColumns(ink, columns, 0, 0, from, band, colours["pale"] ?? "");
-  drawColumns(ink, columns, 0, from, to, band, colours["wave"] ?? "");
-  drawColumns(ink, columns, 0, to, widthPx, band, colours["pale"] ?? "");
+  drawColumns(ink, columns, 0, 0, widthPx, band, colours["pale"] ?? "");
+  drawColumns(ink, columns, 0, from, to, band, colours["wave"] ?? "", gainAt);
 }
 
 function drawGain(ink: CanvasRenderingContext2D, start: number, end: number, topPx: number, heightPx: number, gainAt: (u: number) => number, colour: string, sheet: string): void {
