@@ -35,6 +35,8 @@ HEART = tuple(f"core/{room}" for room in ("edges", "shape", "render", "edit", "d
 MOST_TESTS = 60
 """So many tests are tried for a mutant at most, the quickest first: a line that hundreds of tests reach needs no more."""
 LIMIT_S = 150
+IMPURE = {"api", "state", "imports", "play", "ui"}
+"""Rooms of the interface that talk to the server, to a device or to the page: browser tests hold them, which are too slow here."""
 SLOW = ("tests/web/test_web.py::test_twenty_kills_lose_nothing_that_was_answered",)
 """Tests that run the server as a process of its own, so that no line of it is counted."""
 _TURNED = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
@@ -285,7 +287,7 @@ def all_mutants(parts: Sequence[str]) -> list[Mutant]:
     scripts = [
         path
         for path in sorted((ROOT / "frontend/src").rglob("*.ts"))
-        if not path.name.endswith((".test.ts", ".gen.ts", ".d.ts")) and "api" not in path.parts
+        if not path.name.endswith((".test.ts", ".gen.ts", ".d.ts")) and not IMPURE & set(path.parts)
     ]
     found = [m for path in modules for m in python_mutants(path)]
     found += [m for path in scripts for m in typescript_mutants(path)]

@@ -1049,7 +1049,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Fade
@@ -1562,6 +1562,19 @@ export interface components {
              * @default false
              */
             solo: boolean;
+        };
+        /**
+         * LaneEach
+         * @description Lay clips under each other, each on a lane of its own that bears its name, all starting where the first starts.
+         */
+        LaneEach: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane_each";
+            /** Clip Ids */
+            clip_ids: string[];
         };
         /**
          * LaneSettings
@@ -2392,7 +2405,7 @@ export interface components {
         };
         /**
          * ReviewEdge
-         * @description Accept an edge, send it back, or take the decision back.
+         * @description Accept an edge, send it back, or take the decision back; decisions of one walk, named by anything, are one undo.
          */
         ReviewEdge: {
             /**
@@ -2409,6 +2422,11 @@ export interface components {
             side: "head" | "tail";
             /** Decision */
             decision: ("accepted" | "sent_back") | null;
+            /**
+             * Walk
+             * @default
+             */
+            walk: string;
         };
         /**
          * RotateLoop

@@ -50,10 +50,11 @@ def edit(
     change: Callable[[Job], Edited],
     *,
     merge_key: str | None = None,
+    within_s: float = MELT_WITHIN_S,
 ) -> Answer:
     """Edit a job as it was at ``base_revision``.
 
-    An edit with the same ``merge_key`` as the one before it, a moment later, melts into it: it becomes a new revision
+    An edit with the same ``merge_key`` as the one before it, at most ``within_s`` later, melts into it: it becomes a new revision
     on the same parent.
 
     Raises
@@ -67,7 +68,7 @@ def edit(
         before = library.job_at(head.id)
         edited = settled(before, change(before))
         parent, since = head, before
-        moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
+        moment = 0.0 <= library.now() - head.created_at <= within_s  # a clock set back is no moment
         if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)

@@ -3,6 +3,7 @@ import { clipsInOrder, hasSound } from "../model/placement";
 import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { undoOrRedo } from "../state/edits";
+import { laneEach } from "../state/lanes";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { go, selectClip } from "../state/selection";
 
@@ -93,6 +94,7 @@ export const COMMANDS: readonly Command[] = [
   command("clip", "move to the lane above", "{", () => toLane(-1)),
   command("clip", "move to the lane below", "}", () => toLane(1)),
   command("clip", "add a lane", "", addLane),
+  command("clip", "a lane for each selected clip", "", laneEach),
   command("clip", "remove an empty lane", "", removeLane),
   command("clip", "mute the lane", "", () => toggleLane("muted")),
   command("clip", "solo the lane", "", () => toggleLane("solo")),

@@ -15,6 +15,7 @@ import { WalkBar } from "../walk/WalkBar";
 import { commandFor } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
 import { currentClip, useDesk, useOpen } from "../state/desk";
+import { importOnLanes } from "../state/lanes";
 import { useSeam } from "../state/loops";
 import { useSetting } from "../state/settings";
 import { closeDesk, openDesk, reloadSoon } from "../state/session";
@@ -71,7 +72,7 @@ function Desk({ id }: { readonly id: string }) {
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void droppedFiles(event.dataTransfer).then(({ files }) => importFiles(id, files));
+    void droppedFiles(event.dataTransfer).then(({ files }) => importOnLanes(id, files.length, () => importFiles(id, files)));
   };
   const came = useImports((state) => (state.jobId === id ? state.list.filter((arrival) => arrival.state === "done").length : 0));
   useEffect(() => {

@@ -7,7 +7,6 @@ import { Button } from "../../ui/Button";
 import { dismiss, useOpen } from "../state/desk";
 import { selectedIds } from "../state/selection";
 import { useSetting } from "../state/settings";
-import { reload } from "../state/session";
 
 /** A message that asks for nothing goes by itself; an error stays until it is read. */
 const SHOWN_FOR_MS = 10_000;
@@ -16,7 +15,7 @@ const SHOWN_FOR_MS = 10_000;
 export function MessageLine() {
   const notice = useOpen((desk) => desk.notice);
   useEffect(() => {
-    if (notice?.tone !== "told") return;
+    if (notice?.tone !== "told" || notice.offers) return;
     const later = setTimeout(dismiss, SHOWN_FOR_MS);
     return () => clearTimeout(later);
   }, [notice]);
@@ -30,16 +29,11 @@ export function MessageLine() {
           <span className={`min-w-0 truncate ${notice.tone === "wrong" ? "font-semibold text-fail" : ""}`} title={notice.text}>
             {notice.text}
           </span>
-          {notice.again && (
-            <>
-              <Button className="py-0!" onClick={() => void reload()}>
-                show the newest
-              </Button>
-              <Button className="py-0!" tone="strong" onClick={() => void notice.again?.()}>
-                do it on the newest
-              </Button>
-            </>
-          )}
+          {notice.offers?.map(({ name, run }, n) => (
+            <Button key={name} className="py-0!" tone={n + 1 === notice.offers?.length ? "strong" : "plain"} onClick={() => void run()}>
+              {name}
+            </Button>
+          ))}
           <button type="button" aria-label="dismiss" className="shrink-0 rounded-(--radius) p-0.5 hover:bg-shade" onClick={dismiss}>
             <X size={13} />
           </button>

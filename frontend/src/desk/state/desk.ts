@@ -21,11 +21,17 @@ export interface Selection extends Span {
 /** Clips or a span, taken by "copy" or "cut" as a revision had them: pasted at the cursor. */
 export type Clipboard = { readonly revision: number } & ({ readonly kind: "clips"; readonly clipIds: readonly string[] } | { readonly kind: "span"; readonly span: Selection });
 
+/** Something that a message offers to do. */
+export interface Offer {
+  readonly name: string;
+  readonly run: () => Promise<void> | void;
+}
+
 export interface Notice {
   readonly tone: "told" | "wrong";
   readonly text: string;
-  /** Set when somebody else changed the job: what to do again on the newest state. */
-  readonly again?: () => Promise<void>;
+  /** What can be done about it, the last of them first choice. */
+  readonly offers?: readonly Offer[];
 }
 
 export interface Desk {

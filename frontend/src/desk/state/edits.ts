@@ -3,7 +3,8 @@ import { api, ServerProblem } from "../../api/client";
 import type { Edit, EditAnswer } from "../../api/types";
 import { applied } from "../model/changes";
 import { refreshVerdicts } from "./checks";
-import { desk, type Notice, set, useDesk } from "./desk";
+import { crossfadesThatFit } from "../model/offers";
+import { desk, type Notice, type Offer, set, useDesk } from "./desk";
 import { reload } from "./session";
 import { settleSearch } from "./settle";
 
@@ -16,7 +17,16 @@ export async function edit(change: Edit | (() => Edit | null)): Promise<void> {
     const now = typeof change === "function" ? change() : change;
     return now ? api.edit(desk().id, desk().revision, now) : null;
   };
-  await attempt(ask, () => edit(change));
+  await attempt(ask, () => edit(change), (error) => (typeof change === "function" ? [] : offersOf(change, error)));
+}
+
+/** What a refused edit could be instead, of what the refusal says would fit. */
+function offersOf(change: Edit, error: unknown): readonly Offer[] {
+  if (change.kind !== "set_joins" || !(error instanceof ServerProblem) || error.problem.code !== "too_little_handle") return [];
+  return crossfadesThatFit(error.problem.details, desk().job.rate_hz).map(({ name, lengthFrames, leadFrames }) => ({
+    name,
+    run: () => edit({ ...change, length_frames: lengthFrames, lead_frames: leadFrames }),
+  }));
 }
 
 export async function undoOrRedo(direction: "undo" | "redo"): Promise<void> {
@@ -27,14 +37,14 @@ export async function undoOrRedo(direction: "undo" | "redo"): Promise<void> {
 let queue: Promise<void> = Promise.resolve();
 
 /** One edit after the other: each is made on the revision that the one before it answered. */
-export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>): Promise<void> {
+export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>, offersFor: (error: unknown) => readonly Offer[] = () => []): Promise<void> {
   set({ saving: desk().saving + 1 });
   queue = queue.then(async () => {
     try {
       const answer = await ask();
       if (answer) take(answer);
     } catch (error) {
-      set({ notice: wrong(error, again) });
+      set({ notice: wrong(error, again, offersFor) });
     } finally {
       if (useDesk.getState().id !== null) set({ saving: desk().saving - 1 });
     }
@@ -42,17 +52,14 @@ export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Prom
   return queue;
 }
 
-function wrong(error: unknown, again: () => Promise<void>): Notice {
+function wrong(error: unknown, again: () => Promise<void>, offersFor: (error: unknown) => readonly Offer[]): Notice {
   const text = error instanceof Error ? error.message : String(error);
-  if (!(error instanceof ServerProblem) || !error.isStale) return { tone: "wrong", text };
-  return {
-    tone: "wrong",
-    text,
-    again: async () => {
-      await reload();
-      await again();
-    },
+  if (!(error instanceof ServerProblem) || !error.isStale) return { tone: "wrong", text, offers: offersFor(error) };
+  const onNewest = async () => {
+    await reload();
+    await again();
   };
+  return { tone: "wrong", text, offers: [{ name: "show the newest", run: reload }, { name: "do it on the newest", run: onNewest }] };
 }
 
 function take(answer: EditAnswer): void {

@@ -1,12 +1,14 @@
 import { Check, Undo2 } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { Button } from "../../ui/Button";
-import { edgesToWalk, nextUndecided, type WalkEdge, type WalkOrder } from "./order";
+import { edgesToWalk, nextUndecided, type WalkEdge, type WalkOf, type WalkOrder, WALKS } from "./order";
 import { keyOf, onCommand } from "../commands/commands";
 import { desk, setJoinLens, setWalking, useOpen } from "../state/desk";
 import { edit } from "../state/edits";
 import { hearEdge, hearJoin } from "../state/listening";
 import { selectClip } from "../state/selection";
+
+const newWalk = (): string => `${Date.now().toString(36)} ${Math.random().toString(36).slice(2, 10)}`;
 
 /** The walk: how many edges are left, accept or send back the one in the lens, and on to the next, which is played. */
 export function WalkBar() {
@@ -14,7 +16,8 @@ export function WalkBar() {
   const clipId = useOpen((desk) => desk.clipId);
   const side = useOpen((desk) => desk.side);
   const [order, setOrder] = useState<WalkOrder>("doubtful");
-  const edges = useMemo(() => edgesToWalk(verdicts.values(), order), [verdicts, order]);
+  const [walk, setWalk] = useState<{ readonly of: WalkOf; readonly clips: ReadonlySet<string>; readonly id: string }>({ of: "all", clips: new Set(), id: newWalk() });
+  const edges = useMemo(() => edgesToWalk(verdicts.values(), order, walk.of, walk.clips), [verdicts, order, walk]);
   const left = edges.filter((edge) => edge.decision === null).length;
   const back = edges.filter((edge) => edge.decision === "sent_back").length;
   const here = edges.find((edge) => edge.clipId === clipId && edge.side === side);
@@ -29,8 +32,17 @@ export function WalkBar() {
   };
   const say = (decision: "accepted" | "sent_back" | null) => {
     if (clipId === null) return;
-    void edit({ kind: "review_edge", clip_id: clipId, side, decision });
+    void edit({ kind: "review_edge", clip_id: clipId, side, decision, walk: walk.id });
     if (decision !== null) goTo(nextUndecided(edges, clipId, side));
+  };
+  /** A walk of something else begins anew: what is accepted in it is one step of undo. */
+  const walkOf = (of: WalkOf) => {
+    const { job, selected } = desk();
+    const laneId = job.clips[clipId ?? ""]?.lane_id;
+    const onLane = Object.values(job.clips).flatMap((clip) => (clip.lane_id === laneId ? [clip.id] : []));
+    const clips = of === "lane" ? new Set(onLane) : new Set(selected);
+    setWalk({ of, clips, id: newWalk() });
+    goTo(nextUndecided(edgesToWalk(verdicts.values(), order, of, clips), null, "head"));
   };
   useEffect(() => {
     const off = [onCommand("accept edge", () => say("accepted")), onCommand("send edge back", () => say("sent_back"))];
@@ -52,6 +64,11 @@ export function WalkBar() {
           </span>
         )}
       </span>
+      <select aria-label="what is walked" className="w-32 rounded-(--radius) border border-rule bg-sheet px-1" value={walk.of} onChange={(event) => walkOf(event.target.value as WalkOf)}>
+        {WALKS.map(([of, name]) => (
+          <option key={of} value={of}>{name}</option>
+        ))}
+      </select>
       <select aria-label="order of the walk" className="rounded-(--radius) border border-rule bg-sheet px-1" value={order} onChange={(event) => setOrder(event.target.value as WalkOrder)}>
         <option value="doubtful">doubtful first</option>
         <option value="time">in time order</option>

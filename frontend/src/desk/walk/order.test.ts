@@ -12,6 +12,9 @@ describe("the walk", () => {
     const inTime = edgesToWalk(rows, "time");
     expect(inTime.map((edge) => edge.clipId + edge.side)).toEqual(["ahead", "atail", "bhead", "btail"]);
     expect(edgesToWalk(rows, "doubtful").map((edge) => edge.clipId + edge.side)).toEqual(["bhead", "atail", "ahead", "btail"]);
+    expect(edgesToWalk(rows, "time", "doubtful").map((edge) => edge.clipId + edge.side)).toEqual(["atail", "bhead"]);
+    expect(edgesToWalk(rows, "time", "undecided").map((edge) => edge.clipId + edge.side)).toEqual(["ahead", "atail", "btail"]);
+    expect(edgesToWalk(rows, "time", "selected", new Set(["b"])).map((edge) => edge.clipId + edge.side)).toEqual(["bhead", "btail"]);
     expect(nextUndecided(inTime, "a", "tail")).toMatchObject({ clipId: "b", side: "tail" });
     expect(nextUndecided(inTime, "b", "tail")).toMatchObject({ clipId: "a", side: "head" });
     expect(nextUndecided(inTime.map((edge) => ({ ...edge, decision: "accepted" as const })), "a", "head")).toBeNull();

@@ -4,19 +4,25 @@ import { gravest } from "../model/verdicts";
 
 export type WalkOrder = "doubtful" | "time";
 
+/** Which edges a walk is about. */
+export type WalkOf = "all" | "doubtful" | "undecided" | "selected" | "lane";
+export const WALKS: readonly (readonly [WalkOf, string])[] = [["all", "all edges"], ["doubtful", "the doubtful"], ["undecided", "those not walked yet"], ["selected", "the selected clips"], ["lane", "this lane"]];
+
 export interface WalkEdge {
   readonly clipId: string;
   readonly side: Side;
   readonly decision: "accepted" | "sent_back" | null;
 }
 
-/** Every edge that was made, in the order of the walk. Rows come in time order. */
-export function edgesToWalk(rows: Iterable<ClipVerdicts>, order: WalkOrder): WalkEdge[] {
-  const edges = [...rows].flatMap((row) =>
+/** Every edge that a walk is about, in its order. Rows come in time order; `chosen` are the clips of the selection or of the lane. */
+export function edgesToWalk(rows: Iterable<ClipVerdicts>, order: WalkOrder, of: WalkOf = "all", chosen: ReadonlySet<string> = new Set()): WalkEdge[] {
+  const about = (row: ClipVerdicts) => (of !== "selected" && of !== "lane") || chosen.has(row.clip_id);
+  const edges = [...rows].filter(about).flatMap((row) =>
     (["head", "tail"] as const).flatMap((side) => {
       const verdicts = row.verdicts.filter((verdict) => verdict.side === side);
       const decision = (side === "head" ? row.head_decision : row.tail_decision) ?? null;
-      return verdicts.length ? [{ edge: { clipId: row.clip_id, side, decision }, gravity: gravest(verdicts) }] : [];
+      const left = (of === "doubtful" && verdicts.every(({ state }) => state === "fine")) || (of === "undecided" && decision !== null);
+      return verdicts.length && !left ? [{ edge: { clipId: row.clip_id, side, decision }, gravity: gravest(verdicts) }] : [];
     }),
   );
   if (order === "doubtful") edges.sort((a, b) => b.gravity - a.gravity);

@@ -7,6 +7,7 @@ To add one, add a row.
 from __future__ import annotations
 
 import inspect
+import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type_hints
@@ -15,15 +16,18 @@ from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
 from wemble.actions.library import Library
-from wemble.actions.revisions import Answer, check_newest, edit
+from wemble.actions.revisions import MELT_WITHIN_S, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
 from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import FARTHEST_FRAME, Fade, Job, Side
+from wemble.core.edit.model import FARTHEST_FRAME, Decision, Fade, Job, Side
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point
+from wemble.errors import InvalidInput
+
+_LONGEST_NAME = 64
 
 Fields = Mapping[str, Any]
 Label = str | Callable[[Fields], str]
@@ -34,7 +38,7 @@ class EditKind:
     """One kind of edit.
 
     ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
-    ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``.
+    ``merges_by`` fields agree merge into one step of undo while they follow each other within ``merges_within_s``, if it ``merges``.
     One that ``makes_edges`` gives them automatic fades, where the job's edges have them.
     """
 
@@ -45,6 +49,7 @@ class EditKind:
     merges: Callable[[Fields], bool] = lambda fields: True
     measures: bool = False
     makes_edges: bool = False
+    merges_within_s: float = MELT_WITHIN_S
 
     def label_of(self, fields: Fields) -> str:
         """Return what undo calls the edit."""
@@ -126,6 +131,13 @@ def _paste_clips(library: Library, job: Job, from_revision: int, clip_ids: tuple
     return spans.paste_clips(job, library.job_at(from_revision), clip_ids, to_frame)
 
 
+def _review_edge(job: Job, clip_id: str, side: Side, decision: Decision | None, walk: str = "") -> Edited:
+    """Accept an edge, send it back, or take the decision back; decisions of one walk, named by anything, are one undo."""
+    if len(walk) > _LONGEST_NAME:
+        raise InvalidInput("the name of a walk is too long")
+    return review.review_edge(job, clip_id, side, decision)
+
+
 def _crossfade_label(fields: Fields) -> str:
     return "crossfade" if fields["length_frames"] else "remove crossfade"
 
@@ -164,6 +176,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("copy_clips", arrange.copy_clips, _several("copy", "clip")),
     EditKind("remove_clips", arrange.remove_clips, _several("remove", "clip")),
     EditKind("add_lane", arrange.add_lane, "add lane"),
+    EditKind("lane_each", arrange.lane_each, "a lane each"),
     EditKind("set_lane", arrange.set_lane, "lane", ("lane_id",), lambda f: _is_dragged(f["settings"])),
     EditKind("remove_lane", arrange.remove_lane, "remove lane"),
     EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
@@ -178,7 +191,14 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("line_up", grid.line_up_with_bar, "line up"),
     EditKind("set_loop", kit.set_loop, "loop", ("clip_id",)),
     EditKind("rotate_loop", kit.rotate_loop, "rotate loop"),
-    EditKind("review_edge", review.review_edge, lambda f: _DECISIONS[f["decision"]]),
+    EditKind(
+        "review_edge",
+        _review_edge,
+        lambda f: "walk" if f["walk"] else _DECISIONS[f["decision"]],
+        ("walk",),
+        lambda f: bool(f["walk"]),
+        merges_within_s=math.inf,
+    ),
     EditKind("read_names", hit_search.apply_names, "read names", measures=True),
     EditKind("set_automatic_fades", automatic_fades.set_automatic_fades, "automatic fades", measures=True),
     EditKind("programme_from_sound", programme_marks.programme_from_sound, "programme from the sound", measures=True),
@@ -250,4 +270,12 @@ def perform_request(library: Library, job_id: str, base_revision: int, request: 
     if kind.makes_edges:
         edited = replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
     merge_key = kind.merge_key_of(fields)
-    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)
+    return edit(
+        library,
+        job_id,
+        base_revision,
+        kind.label_of(fields),
+        lambda _: edited,
+        merge_key=merge_key,
+        within_s=kind.merges_within_s,
+    )

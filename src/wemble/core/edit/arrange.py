@@ -182,6 +182,23 @@ def add_lane(job: Job, name: str) -> Edited:
     return Edited(replace(job, next_number=job.next_number + 1, lanes={**job.lanes, lane.id: lane}))
 
 
+def lane_each(job: Job, clip_ids: tuple[str, ...]) -> Edited:
+    """Lay clips under each other, each on a lane of its own that bears its name, all starting where the first starts.
+
+    The first stays where it is. Raises `InvalidInput` unless there are at least two.
+    """
+    clips = sorted((job.clip(clip_id) for clip_id in clip_ids), key=lambda clip: (start_of(job, clip), clip.id))
+    if len(clips) < 2:
+        raise InvalidInput("select at least two clips to give each a lane of its own")
+    start = start_of(job, clips[0])
+    for clip in clips[1:]:
+        job = add_lane(job, clip.name).job
+        lane_id = max(job.lanes.values(), key=lambda lane: lane.position).id
+        moved = replace(clip, lane_id=lane_id, origin_frame=clip.origin_frame + start - start_of(job, clip))
+        job = set_clips(job, moved)
+    return Edited(job)
+
+
 def set_lane(job: Job, lane_id: str, settings: LaneSettings) -> Edited:
     """Set what is given of a lane. Raises `InvalidInput` for a gain or a pan out of range."""
     given = {key: value for key in settings.__slots__ if (value := getattr(settings, key)) is not None}
