@@ -108,7 +108,7 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
         "beats_a_bar": rng.randint(2, 7), "bar": rng.randint(1, 6), "beat": rng.randint(1, 4),
         "move": rng.choice(["clip", "audio"]), "crossfade_frames": length, "ends": None,
         "lane_ids": rng.choice([(), ("l0",), tuple(sorted(job.lanes)[:2])]),
-        "decision": rng.choice(["accepted", "sent_back", None]),
+        "walk": rng.choice(["", "monday"]), "decision": rng.choice(["accepted", "sent_back", None]),
     }  # fmt: skip
     return {name: values[name] for name in names}
 

@@ -63,7 +63,9 @@ def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
     """Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside."""
     mark = job.mark(mark_id)
     by = max(frame, 0) - place_of(job, mark)
-    end = None if mark.end_frame is None else place_of(job, replace(mark, frame=mark.end_frame)) + by
+    end = None
+    if mark.end_frame is not None:  # a loop of a frame at a high rate is one of a frame here, too
+        end = max(place_of(job, replace(mark, frame=mark.end_frame)) + by, max(frame, 0) + 1)
     moved = replace(mark, frame=max(frame, 0), clip_id=None, end_frame=end)
     if mark.clip_id is not None:
         clip = job.clip(mark.clip_id)
