@@ -60,6 +60,7 @@ const scene = (part: Partial<StripScene>): StripScene => ({
   loudness: loudnesses(job),
   selected: new Set(["b"]),
   marks: [{ id: "m1", kind: "start", name: "Start", frame: 200 }, { id: "m2", kind: "end", name: "End", frame: 2_900 }, { id: "m3", kind: "section", name: "Verse", frame: 1_500 }],
+  style: "clock",
   grid: null,
   selection: { start: 700, end: 1_100, laneId: "l2" },
   cursorFrame: 1_234,
@@ -72,7 +73,7 @@ const scene = (part: Partial<StripScene>): StripScene => ({
 });
 
 const lens = (part: Partial<LensPicture>): LensPicture => ({
-  side: "head", edgeFrame: 100, fadeFrames: 80, bend: { value: 0.3, y: 90 }, view: { startFrame: 40, framesPerPx: 2, widthPx: 120 }, heightPx: 200, rateHz: 500, frames: 1_000,
+  side: "head", edgeFrame: 100, fadeFrames: 80, bend: { value: 0.3, y: 90 }, view: { startFrame: 40, framesPerPx: 2, widthPx: 120 }, heightPx: 200, rateHz: 500, label: (frame, decimals) => `${frame} to ${decimals}`, frames: 1_000,
   soundFrame: 190, floor: 0.02, threshold: 0.05, levelZoom: 2, cursorFrame: 130, gainAt: (u) => gainAt({ shape: "s", bend: 0.3 }, u), levelAt: levelOf(job, job.clips["a"] as Clip),
   columns: columns(0, 120), spectra: null, samples: null, firstSample: 0, colours, ...part,
 });
@@ -87,7 +88,7 @@ const pictures: Record<string, (ink: CanvasRenderingContext2D) => void> = {
   "lens of samples": (ink) => drawLens(ink, lens({ view: { startFrame: 90, framesPerPx: 0.2, widthPx: 120 }, columns: null, samples: columns(0, 13), firstSample: 89, soundFrame: null, fadeFrames: 0, bend: null })),
   "join lens": (ink) =>
     drawJoin(ink, {
-      cutFrame: 1_200, lengthFrames: 120, leadFrames: 40, view: { startFrame: 1_000, framesPerPx: 4, widthPx: 120 }, heightPx: 220, rateHz: 1_000, levelZoom: 1, cursorFrame: 1_100,
+      cutFrame: 1_200, lengthFrames: 120, leadFrames: 40, view: { startFrame: 1_000, framesPerPx: 4, widthPx: 120 }, heightPx: 220, rateHz: 1_000, label: (frame, decimals) => `${frame} to ${decimals}`, levelZoom: 1, cursorFrame: 1_100,
       left: columns(0, 120), right: columns(3, 123), gainAt: (u) => gainAt({ shape: "equal_power", bend: 0 }, u), colours,
     }),
   "head wall": (ink) => {

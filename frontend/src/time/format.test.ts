@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { formatTime, parseTime } from "./format";
+import { formatPlace, formatTime, parsePlace, parseTime } from "./format";
 
 describe("time", () => {
   it("is read back as it is written, at any place", () => {
@@ -9,6 +9,18 @@ describe("time", () => {
         expect(parseTime(formatTime(frame, rate, "frames"), rate, 0)).toBe(frame);
       }
     }
+  });
+
+  it("counts disc frames, 75 a second, and reads them back to the first frame of each", () => {
+    for (const rate_hz of [44_100, 48_000, 96_000]) {
+      const job = { rate_hz, grid: null };
+      for (let disc = 0; disc < 75 * 4000; disc += 1_237) {
+        const frame = Math.ceil((disc * rate_hz) / 75);
+        expect(parsePlace(job, formatPlace(job, frame, "disc"), 0, "disc")).toBe(frame);
+      }
+    }
+    expect(formatTime(44_100 * 62 + 588 * 3, 44_100, "disc")).toBe("01:02:03"); // 588 frames at 44.1 kHz are one (Red Book)
+    expect([parsePlace({ rate_hz: 44_100, grid: null }, "0:10:75", 0, "disc"), parsePlace({ rate_hz: 44_100, grid: null }, "0:00:10", 0)]).toEqual([null, 441_000]);
   });
 
   it.each([

@@ -69,6 +69,15 @@ function Desk({ id }: { readonly id: string }) {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
+  // What was clicked gives the focus back, so that space plays; what was reached by key keeps it.
+  useEffect(() => {
+    const onClick = (event: MouseEvent) => {
+      const target = event.target instanceof Element ? event.target.closest<HTMLElement>("button, [role=radio], input[type=checkbox], summary") : null;
+      if (event.detail > 0 && target && !target.closest("[role=dialog], [role=menu]")) target.blur();
+    };
+    document.addEventListener("click", onClick);
+    return () => document.removeEventListener("click", onClick);
+  }, []);
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);

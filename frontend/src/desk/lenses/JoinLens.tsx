@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Clip } from "../../api/types";
+import { formatPlace } from "../../time/format";
 import { inks } from "../../ui/theme";
 import { useCanvas, useWheel } from "../../ui/useCanvas";
 import { gainAt } from "../../wave/curve";
@@ -25,6 +26,7 @@ export function JoinLens({ leftId, rightId }: { readonly leftId: string; readonl
 
 function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
   const job = useOpen((desk) => desk.job);
+  const timeStyle = useOpen((desk) => desk.timeStyle);
   const levelZoom = useOpen((desk) => desk.levelZoom ?? desk.autoLevelZoom);
   const arrivals = useOpen((desk) => desk.arrivals);
   const cursorFrame = usePlayhead();
@@ -59,9 +61,9 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
       if (view.framesPerPx === 0) return;
       const shape = shapeOfLaw(join?.law ?? "matched");
-      drawJoin(ink, { ...shown, ...sides, view, heightPx, rateHz, levelZoom, cursorFrame, colours, gainAt: (u) => gainAt({ shape, bend: join?.bend ?? 0 }, u) });
+      drawJoin(ink, { ...shown, ...sides, view, heightPx, rateHz, levelZoom, cursorFrame, colours, label: (frame, decimals) => formatPlace(job, frame, timeStyle, decimals), gainAt: (u) => gainAt({ shape, bend: join?.bend ?? 0 }, u) });
     },
-    [shown, sides, view, rateHz, levelZoom, cursorFrame, join, colours],
+    [shown, sides, view, rateHz, levelZoom, cursorFrame, join, job, timeStyle, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => {

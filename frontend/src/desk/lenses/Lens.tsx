@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import type { Clip, Fade, Shape, Side } from "../../api/types";
-import { formatTime } from "../../time/format";
+import { formatPlace, formatTime } from "../../time/format";
 import { inks } from "../../ui/theme";
 import { useCanvas, useWheel } from "../../ui/useCanvas";
 import { gainAt } from "../../wave/curve";
@@ -102,6 +102,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     if (active && autoZoom !== null) set({ autoLevelZoom: autoZoom });
   }, [active, autoZoom]);
   const colours = inks();
+  const timeStyle = useOpen((desk) => desk.timeStyle);
   const level = useMemo(() => levelOf(job, clip), [job, clip]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -118,13 +119,14 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         threshold: threshold === null ? null : 10 ** (threshold / 20),
         levelZoom,
         cursorFrame: sourceFrameAt(job, clip, cursor),
+        label: (frame, decimals) => formatPlace(job, placed(job, clip, frame), timeStyle, decimals),
         levelAt: (frame) => level(placed(job, clip, frame)),
         gainAt: (u) => gainAt(bent ?? { shape: "s", bend: 0 }, u),
         colours,
         spectra: spectral ? (on, from, to, top, height) => spectraOf(clip.source_id)?.draw(on, view, from, to, top, height, colours) : null,
       });
     },
-    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, cursor, bent, spectral, colours],
+    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, timeStyle, cursor, bent, spectral, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => setHeightPx(surface.heightPx), [surface.heightPx]);

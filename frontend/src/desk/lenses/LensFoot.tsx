@@ -1,7 +1,8 @@
 import { CircleAlert, CircleCheck, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import type { Clip, Fade, Shape, Side, Verdict } from "../../api/types";
-import { formatTime, parseTime } from "../../time/format";
+import { formatPlace, formatTime, parsePlace } from "../../time/format";
+import { placed, sourceFrameAt } from "../model/placement";
 import { Num } from "../../ui/Num";
 import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
@@ -25,9 +26,12 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
   const verdicts = useOpen((desk) => desk.verdicts.get(clip.id)?.verdicts);
   const mine = (verdicts ?? []).filter((verdict) => verdict.side === side);
   const [typed, setTyped] = useState<string | null>(null);
+  const job = useOpen((desk) => desk.job);
+  /** The edge's place in the job. */
+  const written = (decimals: number) => formatPlace(job, placed(job, clip, frame), style, decimals);
   const place = () => {
-    const to = parseTime(typed ?? "", rateHz, frame);
-    if (to !== null && to !== frame) moveEdgeTo(clip.id, side, to);
+    const to = typed === written(6) ? null : parsePlace(job, typed ?? "", placed(job, clip, frame), style);
+    if (to !== null) moveEdgeTo(clip.id, side, Math.max(sourceFrameAt(job, clip, to), 0));
     setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
@@ -40,9 +44,10 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
         <input
           aria-label={`place of the ${side}`}
           className="num min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
-          value={typed ?? formatTime(frame, rateHz, style, 4)}
+          value={typed ?? written(4)}
+          title={`${formatTime(frame, rateHz, "clock", 4)} in its recording`}
           onFocus={(event) => {
-            setTyped(formatTime(frame, rateHz, style, 6));
+            setTyped(written(6));
             event.target.select();
           }}
           onChange={(event) => setTyped(event.target.value)}
@@ -50,7 +55,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
           onKeyDown={(event) => {
             if (event.key === "Enter") event.currentTarget.blur();
             if (event.key === "Escape") {
-              setTyped(formatTime(frame, rateHz, style, 6));
+              setTyped(written(6));
               requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
             }
           }}

@@ -2,13 +2,14 @@
 import { drawColumns, drawEdgeMark, strokeOver, type Band } from "../../wave/draw";
 import { toPx, type Viewport } from "../../wave/geometry";
 import type { Columns } from "../../wave/tiles";
-import { drawLensRuler, FOOT_PX } from "./lensRuler";
+import { drawLensRuler, FOOT_PX, type PlaceLabel } from "./lensRuler";
 import { endOfJoin, startOfJoin, type JoinScene } from "./joinGesture";
 
 export interface JoinPicture extends JoinScene {
   readonly view: Viewport;
   readonly heightPx: number;
   readonly rateHz: number;
+  readonly label: PlaceLabel;
   readonly levelZoom: number;
   readonly cursorFrame: number;
   readonly left: Columns | null;
@@ -45,7 +46,7 @@ export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): v
   drawEdgeMark(ink, cut, half + 10, 7, "head", colours["head"] ?? "");
   ink.fillStyle = colours["ink"] ?? "";
   ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, heightPx - FOOT_PX);
-  drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours);
+  drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours, picture.label);
 }
 
 /** One side: in ink as it is heard, pale what is only handle and what the crossfade takes. */

@@ -1,7 +1,7 @@
 /** Draws a lens: handle and clip, floor and threshold, where the sound was found, the fade as what it takes away. */
 import { drawColumns, drawEdgeMark, drawLevel, drawSamples, strokeOver, yOf, type Band } from "../../wave/draw";
 import { toFrame, toPx, type Viewport } from "../../wave/geometry";
-import { drawLensRuler, FOOT_PX } from "./lensRuler";
+import { drawLensRuler, FOOT_PX, type PlaceLabel } from "./lensRuler";
 import { FADE_HANDLE_PX, innerFrame, type LensScene } from "./lensGesture";
 
 /** Wider than this a sample is drawn as a dot on a line; narrower, columns do. */
@@ -11,6 +11,7 @@ export interface LensPicture extends LensScene {
   readonly view: Viewport;
   readonly heightPx: number;
   readonly rateHz: number;
+  readonly label: PlaceLabel;
   readonly frames: number;
   readonly soundFrame: number | null;
   readonly floor: number | null;
@@ -69,7 +70,7 @@ export function drawLens(ink: CanvasRenderingContext2D, picture: LensPicture): v
     ink.fillStyle = colours["ink"] ?? "";
     ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, bottom);
   }
-  drawLensRuler(ink, view, picture.rateHz, bottom, picture.frames, colours);
+  drawLensRuler(ink, view, picture.rateHz, bottom, picture.frames, colours, picture.label);
 }
 
 /** The sound as it will be heard, in ink; pale what is cut away and what fade and gain take. */

@@ -1,10 +1,11 @@
 /** The line of times under a lens, and under the join lens. */
-import { formatTime } from "../../time/format";
 import { rulerStepS, toPx, type Viewport } from "../../wave/geometry";
 
 export const FOOT_PX = 20;
+/** What a frame of the lens is called: its place in the job, in the kind of time that was chosen. */
+export type PlaceLabel = (frame: number, decimals: number) => string;
 
-export function drawLensRuler(ink: CanvasRenderingContext2D, view: Viewport, rateHz: number, topPx: number, lastFrame: number, colours: Readonly<Record<string, string>>): void {
+export function drawLensRuler(ink: CanvasRenderingContext2D, view: Viewport, rateHz: number, topPx: number, lastFrame: number, colours: Readonly<Record<string, string>>, label: PlaceLabel): void {
   ink.fillStyle = colours["sheet"] ?? "";
   ink.fillRect(0, topPx, view.widthPx, FOOT_PX);
   ink.fillStyle = colours["rule"] ?? "";
@@ -19,6 +20,6 @@ export function drawLensRuler(ink: CanvasRenderingContext2D, view: Viewport, rat
     const x = Math.round(toPx(view, frame));
     if (x > view.widthPx || frame > lastFrame) break;
     ink.fillRect(x, topPx, 1, 5);
-    ink.fillText(formatTime(Math.round(frame), rateHz, "clock", decimals), x + 4, topPx + 4);
+    ink.fillText(label(Math.round(frame), decimals), x + 4, topPx + 4);
   }
 }

@@ -105,6 +105,7 @@ export function Strip() {
       lines,
       selected,
       marks,
+      style,
       grid: style === "bars" ? job.grid : null,
       selection,
       cursorFrame,
@@ -178,6 +179,7 @@ export function Strip() {
   useStripKeys(setView, limits, whole);
 
   const gesture = useRef<StripGesture>(IDLE);
+  const [snapsTo, setSnapsTo] = useState("");
   const act = (input: StripInput) => {
     const [next, effect] = reduceStrip(gesture.current, input);
     gesture.current = next;
@@ -188,12 +190,13 @@ export function Strip() {
   const whereTo = (frame: number): number => {
     const now = gesture.current;
     if (!snaps || (now.phase !== "moving" && now.phase !== "mark")) return frame;
-    const reach = SNAP_REACH_PX * view.framesPerPx;
-    if (now.phase === "mark") return snapped(job, frame, snapTargets(job, cursorFrame, new Set(), now.markId), reach);
-    const held = job.clips[now.clipId];
-    if (!held) return frame;
-    const anchor = held.sync_frame === null ? startOf(job, held) : placed(job, held, held.sync_frame);
-    return now.frame + snapped(job, anchor + frame - now.frame, snapTargets(job, cursorFrame, selected, null), reach) - anchor;
+    const held = now.phase === "moving" ? job.clips[now.clipId] : undefined;
+    const anchor = held ? (held.sync_frame === null ? startOf(job, held) : placed(job, held, held.sync_frame)) : 0;
+    const from = held && now.phase === "moving" ? now.frame : 0;
+    const targets = now.phase === "mark" ? snapTargets(job, cursorFrame, new Set(), now.markId) : snapTargets(job, cursorFrame, selected, null);
+    const target = snapped(job, anchor + frame - from, targets, SNAP_REACH_PX * view.framesPerPx);
+    setSnapsTo(target?.name ?? "");
+    return target ? from + target.frame - anchor : frame;
   };
   const carryOut = (effect: StripEffect) => {
     if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end, laneId: effect.laneId });
@@ -280,7 +283,7 @@ export function Strip() {
       {live.phase === "moving" && (
         <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
           {live.byFrames < 0 ? "−" : "+"}
-          {(Math.abs(live.byFrames) / (job.rate_hz || 48_000)).toFixed(3)} s
+          {(Math.abs(live.byFrames) / (job.rate_hz || 48_000)).toFixed(3)} s{snaps && snapsTo && `, at ${snapsTo}`}
         </span>
       )}
       {end === 0 && <p className="absolute inset-0 grid place-items-center text-soft">Drop recordings or a folder here.</p>}

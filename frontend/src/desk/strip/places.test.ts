@@ -50,10 +50,11 @@ describe("places on the strip", () => {
 
   it("snaps to what does not move, the nearest within reach, beats among it", () => {
     const targets = snapTargets(job, 33.4, new Set(["b", "a"]), null);
-    expect(targets.sort((x, y) => x - y)).toEqual([0, 7, 10, 33, 40, 250, 310]);
-    expect(snapTargets(job, 0, new Set(), "free")).not.toContain(7);
-    expect([snapped(job, 243, targets, 7), snapped(job, 242, targets, 7), snapped(job, 37, targets, 9), snapped(job, 36, targets, 9)]).toEqual([250, 242, 40, 33]);
+    expect(targets.map(({ frame }) => frame).sort((x, y) => x - y)).toEqual([0, 7, 10, 33, 40, 250, 310]);
+    expect(snapTargets(job, 0, new Set(), "free").map(({ frame }) => frame)).not.toContain(7);
+    const to = (...args: Parameters<typeof snapped>) => snapped(...args)?.frame ?? args[1];
+    expect([to(job, 243, targets, 7), to(job, 242, targets, 7), to(job, 37, targets, 9), to(job, 36, targets, 9)]).toEqual([250, 242, 40, 33]);
     const beats = { rate_hz: 48_000, grid: { bpm_numerator: 120, bpm_denominator: 1, beats_a_bar: 4, first_frame: 100 } } as Job;
-    expect([snapped(beats, 24_050, [], 100), snapped(beats, 23_000, [], 100), snapped(beats, 24_090, [24_085], 100)]).toEqual([24_100, 23_000, 24_085]);
+    expect([to(beats, 24_050, [], 100), to(beats, 23_000, [], 100), to(beats, 24_090, [{ frame: 24_085, name: "x" }], 100)]).toEqual([24_100, 23_000, 24_085]);
   });
 });

@@ -30,11 +30,12 @@ describe("the strip", () => {
 });
 
 describe("snapping", () => {
+  const to = (...args: Parameters<typeof snapped>) => snapped(...args)?.frame ?? args[1];
   const job = { grid: { bpm_numerator: 96, bpm_denominator: 1, beats_a_bar: 4, first_frame: 0 }, rate_hz: 48_000 };
   it("goes to the nearest beat, mark or edge within reach, and else leaves alone", () => {
-    expect(snapped(job, 29_900, [31_000], 500)).toBe(30_000); // a beat is 30,000 frames
-    expect(snapped(job, 30_900, [31_000], 1_000)).toBe(31_000);
-    expect(snapped(job, 15_000, [], 500)).toBe(15_000);
-    expect(snapped({ ...job, grid: null }, 29_900, [], 500)).toBe(29_900);
+    expect(to(job, 29_900, [{ frame: 31_000, name: "x" }], 500)).toBe(30_000); // a beat is 30,000 frames
+    expect(to(job, 30_900, [{ frame: 31_000, name: "x" }], 1_000)).toBe(31_000);
+    expect(to(job, 15_000, [], 500)).toBe(15_000);
+    expect(to({ ...job, grid: null }, 29_900, [], 500)).toBe(29_900);
   });
 });

@@ -3,7 +3,7 @@ import { drawEdgeMark, drawLevel, traceColumn, type Band } from "../../wave/draw
 import { endFrame, rulerStepS, toFrame, toPx, type Viewport } from "../../wave/geometry";
 import type { Columns } from "../../wave/tiles";
 import type { Grid } from "../../api/types";
-import { formatTime } from "../../time/format";
+import { formatTime, type TimeStyle } from "../../time/format";
 import { beatFrame, beatsAt, rulerBeats } from "../../time/grid";
 import type { Point } from "../../wave/points";
 import type { Loudness } from "../model/gains";
@@ -43,6 +43,8 @@ export interface StripScene {
   readonly loudness: ReadonlyMap<string, Loudness>;
   readonly selected: ReadonlySet<string>;
   readonly marks: readonly StripMark[];
+  /** How places are shown. */
+  readonly style: TimeStyle;
   /** Set while the ruler counts bars. */
   readonly grid: Grid | null;
   readonly selection: { readonly start: number; readonly end: number; readonly laneId: string | null } | null;
@@ -151,7 +153,7 @@ function box(ink: CanvasRenderingContext2D, { view }: StripScene, start: number,
   ink.globalAlpha = 1;
 }
 
-function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, colours }: StripScene): void {
+function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, style, colours }: StripScene): void {
   const stepS = rulerStepS(view.framesPerPx, rateHz);
   const decimals = Math.max(0, Math.ceil(-Math.log10(stepS)));
   ink.font = '12px "Atkinson Hyperlegible Mono Variable", monospace';
@@ -164,7 +166,7 @@ function drawRuler(ink: CanvasRenderingContext2D, { view, rateHz, colours }: Str
     const x = Math.round(toPx(view, frame));
     if (x < 0 || frame < 0) continue;
     ink.fillRect(x, RULER_PX - 6, 1, 6);
-    ink.fillText(formatTime(frame, rateHz, "clock", decimals), x + 4, 5);
+    ink.fillText(formatTime(frame, rateHz, style, decimals), x + 4, 5);
   }
 }
 

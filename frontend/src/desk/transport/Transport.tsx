@@ -1,10 +1,10 @@
-import { Play, Repeat, Square } from "lucide-react";
+import { Magnet, Play, Repeat, Square } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { formatPlace, parsePlace, type TimeStyle } from "../../time/format";
 import { Num } from "../../ui/Num";
 import { keyOf } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
-import { currentClip, type Hearing, notify, player, setAround, setHearing, setLoops, setTimeStyle, showPlace, useOpen } from "../state/desk";
+import { currentClip, type Hearing, notify, player, setAround, setHearing, setLoops, setSnaps, setTimeStyle, showPlace, useOpen } from "../state/desk";
 import { hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { usePlayhead } from "../state/usePlayhead";
 
@@ -30,6 +30,7 @@ export function Transport() {
   const noClip = useOpen((desk) => currentClip(desk) === undefined);
   const aroundS = useOpen((desk) => desk.aroundS);
   const hearing = useOpen((desk) => desk.hearing);
+  const snaps = useOpen((desk) => desk.snaps);
   const frame = usePlayhead();
   return (
     <footer aria-label="listen" className="flex h-14 items-center gap-2 border-t border-rule px-4">
@@ -69,9 +70,13 @@ export function Transport() {
         <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value as TimeStyle)}>
           <option value="clock">h:m:s</option>
           <option value="frames">frames</option>
+          <option value="disc">disc frames</option>
           {job.grid && <option value="bars">bars</option>}
         </select>
       </label>
+      <button type="button" aria-pressed={snaps} title="what is dragged goes to beats, marks, edges and the cursor" className={`${button} ${snaps ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setSnaps(!snaps)}>
+        <Magnet size={14} aria-hidden /> snap {key("snap on or off")}
+      </button>
       <span className="num ml-auto hidden whitespace-nowrap text-soft min-[1360px]:inline">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
       <Meter playing={playing} />
     </footer>
@@ -95,7 +100,7 @@ function PlaceField({ frame }: { readonly frame: number }) {
       }}
       onChange={(event) => setTyped(event.target.value)}
       onBlur={() => {
-        const to = typed === null ? null : parsePlace(job, typed, frame);
+        const to = typed === null ? null : parsePlace(job, typed, frame, style);
         if (typed !== null && to === null) notify("A time is typed as 1:02.5, 45000f, +5ms or 3b2.");
         if (to !== null && typed !== formatPlace(job, frame, style)) showPlace(to);
         setTyped(null);

@@ -57,7 +57,7 @@ function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: 
   const [typed, setTyped] = useState<string | null>(null);
   const frame = mark ? markFrame(job, mark) : null;
   const take = () => {
-    const to = typed === null || !typed.trim() ? null : parsePlace(job, typed, frame ?? 0);
+    const to = typed === null || !typed.trim() ? null : parsePlace(job, typed, frame ?? 0, style);
     if (typed?.trim() && to === null) notify("A time is typed as 1:02.5, 45000f, +5ms or 3b2.");
     if (to !== null && to !== frame) onTyped(Math.max(to, 0));
     setTyped(null);
@@ -142,7 +142,7 @@ function Row({ mark }: { readonly mark: Mark }) {
         className={`num w-24 text-right ${field}`}
         defaultValue={formatPlace(job, frame, style)}
         onBlur={(event) => {
-          const to = parsePlace(job, event.target.value, frame);
+          const to = parsePlace(job, event.target.value, frame, style);
           if (to !== null && to !== frame && formatPlace(job, to, style) !== formatPlace(job, frame, style)) void edit({ kind: "move_mark", mark_id: mark.id, frame: Math.max(to, 0) });
         }}
         onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}

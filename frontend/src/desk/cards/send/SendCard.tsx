@@ -21,20 +21,21 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["mp3", "MP3, constant bit rate"],
 ];
 
-/** What a job is sent as unless something else was chosen: its brief's own defaults. */
-function firstRequest({ send }: BriefRecord): SendRequest {
-  const { what, kind, with_map } = send;
+/** What a job is sent as unless something else was chosen: the programme if one is marked, else its brief's own defaults. */
+function firstRequest({ send }: BriefRecord, programme: boolean): SendRequest {
+  const { kind, with_map } = send;
+  const what = programme ? "one" : send.what;
   return { kind, what, pattern: send.patterns[what] ?? "", kbps: 192, channels: 0, replace_this: "", replace_by: "", with_map };
 }
 
 /** Step 4: what will be sent, in words, with the checks before it and every name. */
 export function SendCard() {
   const brief = useOpen((desk) => desk.brief);
-  const [request, setRequest] = useSetting<SendRequest>("send", useMemo(() => firstRequest(brief), [brief]));
-  const shots = request.what === "one_shots";
   const channels = useOpen((desk) => desk.job.channels);
   const kinds = useOpen(useShallow((desk) => Object.values(desk.job.marks).map((mark) => mark.kind)));
   const programme = kinds.includes("start") && kinds.includes("end");
+  const [request, setRequest] = useSetting<SendRequest>("send", useMemo(() => firstRequest(brief, programme), [brief, programme]));
+  const shots = request.what === "one_shots";
   const sections = kinds.filter((kind) => kind === "section").length;
   const { preview, problem } = usePreview(request);
   const change = (part: Partial<SendRequest>) => setRequest({ ...request, ...part });
