@@ -44,7 +44,7 @@ def marked_take(path: Path) -> Path:
     )
     label = b"adtl" + struct.pack("<4sII", b"labl", 11, 3) + b"Chorus\0\0"
     loop = struct.pack("<9I", 0, 0, 20833, 60, 0, 0, 0, 1, 0) + struct.pack("<6I", 0, 0, 40_000, 59_999, 0, 0)
-    return with_chunks(path, (b"cue ", cue), (b"LIST", label), (b"smpl", loop))
+    return with_chunks(path, (b"junk", b"odd"), (b"cue ", cue), (b"LIST", label), (b"smpl", loop))
 
 
 def send(library: Library, job_id: str, **request: object) -> Path:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from itertools import product
 from pathlib import Path
 
 import mutagen.mp3
@@ -13,7 +14,7 @@ from wavinfo import WavInfoReader
 
 from wemble.errors import InvalidInput
 from wemble.formats.encode import KINDS, MP3_KBPS, Writer, rate_for
-from wemble.formats.mp3 import frame_header, says_its_delay
+from wemble.formats.mp3 import breaks, frame_header, says_its_delay
 from wemble.formats.riff import chunks, promised_frames
 
 
@@ -72,3 +73,21 @@ def test_writers_refuse_what_their_kind_does_not_take(tmp_path: Path) -> None:
     with pytest.raises(InvalidInput, match="kb/s"):
         Writer(tmp_path / "a.mp3", "mp3", rate_hz=48_000, channels=2, frames=1, kbps=200)
     assert {kind: rate_for(kind, 96_000) for kind in KINDS}["mp3"] == 48_000
+
+
+@pytest.mark.parametrize("version", [3, 2, 0])
+def test_every_mp3_header_is_read_as_another_library_reads_it(tmp_path: Path, version: int) -> None:
+    """All rates, bit rates, paddings and channel modes of MPEG 1, 2 and 2.5, held against mutagen."""
+    for rate, kbps, padding, mode in product(range(3), range(1, 15), (0, 1), (0, 3)):
+        head = bytes([0xFF, 0xE0 | version << 3 | 1 << 1 | 1, kbps << 4 | rate << 2 | padding << 1, mode << 6])
+        found = frame_header(head)
+        assert found is not None
+        path = tmp_path / "a.mp3"
+        path.write_bytes((head + bytes(found.length_bytes - 4)) * 4 + head)
+        info = mutagen.mp3.MP3(path).info
+        assert (found.rate_hz, 1000 * found.kbps, found.samples) == (
+            info.sample_rate,
+            info.bitrate,
+            1152 if version == 3 else 576,
+        )
+        assert breaks(path) == []

@@ -22,7 +22,7 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
     The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
     by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it. What is struck may be
     as short as a click, and follows closely (common practice: half a second joins hits into one); others are heard in
-    between, so its threshold lies a step under its own loudest.
+    between, so its threshold lies a step under its own loudest. Only speech has breaths to be left out.
     """
     threshold = max(floor.level_db + _OVER_FLOOR_DB, floor.level_top_db + 3.0, floor.sound_db - _UNDER_SOUND_DB)
     higher = max(0.0, floor.level_db + 60.0)
@@ -33,7 +33,7 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
         room_after_ms=float(round(240.0 + 8.0 * min(higher, 20.0), -1)),
     )
     if material != "struck":
-        return proposed
+        return replace(proposed, breaths_are_sound=material != "speech")
     return replace(
         proposed,
         threshold_db=round(max(proposed.threshold_db, floor.peak_db - _UNDER_PEAK_DB), 1),

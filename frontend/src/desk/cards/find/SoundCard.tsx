@@ -58,11 +58,18 @@ const SOUNDS: Record<SoundIs, { readonly name: string; readonly fields: Pick<Rec
   loud: { name: "anything over the threshold", fields: { reach: "threshold", breaths_are_sound: true } },
 };
 
+/** What there is to keep where nobody speaks. */
+const OTHER_SOUNDS: Partial<typeof SOUNDS> = {
+  breaths: { ...SOUNDS.breaths, name: "sound and its soft ends" },
+  loud: SOUNDS.loud,
+};
+
 const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
 
 function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
   const floor = drafts?.[0]?.floor_db;
+  const sounds = useOpen((desk) => desk.brief.material) === "speech" || soundIs(recipe) === "speech" ? SOUNDS : OTHER_SOUNDS;
   const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
   /** Count the threshold from something else; it stays where it is. */
   const countFrom = (reference: Recipe["threshold_from"]) => {
@@ -103,7 +110,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
       <label className="flex flex-wrap items-center gap-x-1.5 whitespace-nowrap text-soft">
         Keep
         <select aria-label="what counts as sound" className="w-36 rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
-          {Object.entries(SOUNDS).map(([value, { name }]) => (
+          {Object.entries(sounds).map(([value, { name }]) => (
             <option key={value} value={value}>{name}</option>
           ))}
         </select>
