@@ -175,7 +175,8 @@ def walked(seed: int, check: Callable[[Job, Job], None] = lambda before, after: 
         before, said = job, "find"
         try:
             if rng.random() < 0.12:
-                job = settled(before, treat(rng, job)).job
+                edited = settled(before, treat(rng, job))
+                job, said = edited.job, f"find: {'; '.join(edited.notes)}"
             else:
                 said = kind.name
                 edited = kind.function(job, **fields)

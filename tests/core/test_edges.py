@@ -271,3 +271,42 @@ def test_clean_quiet_has_no_breath_in_it() -> None:
     quiet = clean_quiet(levels, measure_floor(levels), np.array([[0, take.shape[1]]]))
     loud = [(a, b) for a, b in quiet.tolist() if a < 4.3 * RATE and b > 4.1 * RATE]
     assert not loud and (quiet[:, 1] - quiet[:, 0]).max() > 2 * RATE
+
+
+@settings(deadline=None, max_examples=20)
+@given(st.integers(9_000, 12_000), st.integers(3_000, 9_000), st.integers(0, 1), st.floats(-30.0, -3.0))
+def test_anything_over_the_threshold_starts_and_ends_with_its_samples_and_keeps_its_room(
+    start: int, length: int, channel: int, level_db: float
+) -> None:
+    """A level over 10 ms hears an attack 5 ms early: a room of 60 ms must be 60 ms all the same."""
+    take = from_db(-80.0) * np.random.default_rng(start).standard_normal((2, 40_000))
+    take[channel, start : start + length] += from_db(level_db) * np.sign(np.sin(np.arange(length) / 7.0) + 1e-9)
+    recipe = Recipe(
+        -50.0, "full_scale", room_before_ms=60.0, room_after_ms=100.0, breaths_are_sound=True, reach="threshold"
+    )
+    found = searched(take, recipe)
+    assert found.sounds.tolist() == [[start, start + length]]
+    assert found.spans.tolist() == [[start - 60 * 48, start + length + 100 * 48]]
+
+
+def test_a_breath_is_told_by_voice_and_what_is_kept_is_told_with_its_reason() -> None:
+    """Loud breaths go too; what is as loud as the speech, or too long, stays and says so; a whisper alone has no breaths."""
+    rng, rate = np.random.default_rng(4), 48_000
+    take = from_db(-75.0) * rng.standard_normal(16 * rate)
+    voice = sum(np.sin(2 * np.pi * 120 * k * np.arange(rate) / rate) / k for k in range(1, 8)) / 4
+    noise = signal.lfilter(*signal.butter(2, [800, 5_000], "bandpass", fs=rate), rng.standard_normal(2 * rate))
+    breaths = {2.5: (0.35, 0.05), 5.5: (0.35, 0.5), 8.5: (1.2, 0.05), 11.5: (0.35, 0.1)}
+    for at in (1.0, 4.0, 7.0, 10.0, 13.0):
+        take[round(at * rate) : round((at + 1) * rate)] += 0.5 * voice
+    for at, (seconds, level) in breaths.items():
+        frames = round(seconds * rate)
+        take[round(at * rate) :][:frames] += level * np.hanning(frames) * noise[:frames] / np.abs(noise[:frames]).max()
+    found = searched(take[None])
+    assert [at / rate for at in found.breaths[:, 0]] == pytest.approx([2.5, 11.5], abs=0.15)
+    assert [at / rate for at in found.kept_breaths[:, 0]] == pytest.approx([5.5, 8.5], abs=0.15)
+    assert found.kept_reasons == ("it is as loud as the speech", "it is too long for a breath")
+    strict = searched(take[None], replace(propose(measure_floor(enveloped(take[None]))), breath_under_db=-20.0))
+    assert strict.kept_reasons == ("it is too long for a breath",) and len(strict.breaths) == 3
+    whisper = from_db(-75.0) * rng.standard_normal(6 * rate)
+    whisper[2 * rate : 2 * rate + rate // 2] += 0.1 * noise[: rate // 2]
+    assert len(searched(whisper[None]).breaths) == 0

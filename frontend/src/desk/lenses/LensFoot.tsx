@@ -101,7 +101,11 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
           </span>
         )}
       </div>
-      {fade && !joined && <p className="num truncate text-xs text-soft">{passing(fade, rateHz)}</p>}
+      {fade && !joined && (
+        <p className="truncate text-xs text-soft">
+          bend <Num label={`bend of the fade at the ${side}`} value={fade.bend} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => onFade({ bend })} /> · <span className="num">{passing(fade, rateHz)}</span>
+        </p>
+      )}
       <Verdicts list={mine} />
     </footer>
   );

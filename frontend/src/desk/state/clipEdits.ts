@@ -221,18 +221,30 @@ export function cross(pairs: [string, string][], { lengthFrames, law, leadFrames
   void edit({ kind: "set_joins", pairs, length_frames: lengthFrames, law, lead_frames: leadFrames, bend });
 }
 
-/** A crossfade where the selection lies over the cut; without one, 20 ms centred on it. */
+/** What the next crossfade will be: where on the cut, by which law, how bent. */
+export interface UsualCrossfade {
+  readonly place: "before" | "around" | "after";
+  readonly law: Law;
+  readonly bend: number;
+}
+export const USUAL_CROSSFADE: UsualCrossfade = { place: "around", law: "matched", bend: 0 };
+
+/** How many frames of a crossfade lie before the cut. */
+export const leadAt = (place: UsualCrossfade["place"], lengthFrames: number): number => ({ before: lengthFrames, around: Math.floor(lengthFrames / 2), after: 0 })[place];
+
+/** A crossfade where the selection lies over the cut; without one, 20 ms, where and as the card says. */
 export function crossHere(): void {
   const state = desk();
   const pairs = selectedPairs(state);
   const left = state.job.clips[pairs[0]?.[0] ?? ""];
   const cut = left ? endOf(state.job, left) : 0;
   const { selection } = state;
+  const { place, law, bend } = { ...USUAL_CROSSFADE, ...(state.settings["crossfade"] as Partial<UsualCrossfade> | undefined) };
   if (pairs.length === 1 && selection && selection.start < cut && cut < selection.end) {
-    return cross(pairs, { lengthFrames: selection.end - selection.start, law: "matched", leadFrames: cut - selection.start, bend: 0 });
+    return cross(pairs, { lengthFrames: selection.end - selection.start, law, leadFrames: cut - selection.start, bend });
   }
   const lengthFrames = Math.round(0.02 * state.job.rate_hz);
-  cross(pairs, { lengthFrames, law: "matched", leadFrames: Math.floor(lengthFrames / 2), bend: 0 });
+  cross(pairs, { lengthFrames, law, leadFrames: leadAt(place, lengthFrames), bend });
 }
 
 /** Add a mark at the cursor, tied to the clip there: a selected one before others, an audible one before muted ones. */

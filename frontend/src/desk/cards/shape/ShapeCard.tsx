@@ -2,18 +2,20 @@ import type { ReactNode } from "react";
 import { useQuery } from "@tanstack/react-query";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../api/client";
-import type { Clip, Law, Shape } from "../../../api/types";
+import type { Clip, Join, Law, Shape } from "../../../api/types";
 import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
 import { PointsEditor } from "../../../ui/PointsEditor";
 import { SHAPE_NAMES } from "../../../wave/curve";
 import type { Point } from "../../../wave/points";
 import { keyOf } from "../../commands/commands";
+import { leadOf } from "../../model/gains";
 import { clipsInOrder, endOf, startOf } from "../../model/placement";
-import { cross, fadeOver, removeChosen, selectedPairs, setFadeOfChosen, setGainOfChosen, splitAtCursor } from "../../state/clipEdits";
+import { cross, fadeOver, leadAt, USUAL_CROSSFADE, type UsualCrossfade, removeChosen, selectedPairs, setFadeOfChosen, setGainOfChosen, splitAtCursor } from "../../state/clipEdits";
 import { currentClip, type Hold, setHold, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { selectedIds } from "../../state/selection";
+import { useSetting } from "../../state/settings";
 import { applyRecipe, setRecipe } from "../../state/soundSearch";
 
 /** Step 2: automatic fades, and the selected clips. */
@@ -214,42 +216,47 @@ function Recording({ ids, sourceId }: { readonly ids: string[]; readonly sourceI
 }
 
 const LAWS: readonly (readonly [Law, string])[] = [["matched", "matched"], ["equal_gain", "equal gain"], ["equal_power", "equal power"]];
-type Place = "before" | "around" | "after";
 
 /** The crossfade of the cut at the selected edge, or of every cut between the selected clips. */
+const placeOf = (join: Join): UsualCrossfade["place"] => {
+  const lead = leadOf(join);
+  return lead === 0 ? "after" : lead === join.length_frames ? "before" : "around";
+};
+
 function JoinSettings() {
   const state = useOpen((desk) => desk);
   const pairs = selectedPairs(state);
   const [left, right] = pairs[0] ?? [];
   const join = Object.values(state.job.joins).find((one) => one.left_clip_id === left && one.right_clip_id === right);
   const rate = state.job.rate_hz || 48_000;
+  const [usual, setUsual] = useSetting<UsualCrossfade>("crossfade", USUAL_CROSSFADE);
   if (pairs.length === 0) return null;
+  const now = join ? { place: placeOf(join), law: join.law, bend: join.bend } : usual;
   const lengthFrames = join?.length_frames ?? 0;
-  const lead = join ? (join.lead_frames ?? Math.floor(join.length_frames / 2)) : 0;
-  const place: Place = lead === 0 && join ? "after" : lead === lengthFrames && join ? "before" : "around";
-  const change = (next: { lengthFrames?: number; law?: Law; place?: Place; bend?: number }) => {
-    const length = next.lengthFrames ?? lengthFrames;
-    const at = next.place ?? place;
-    const leadFrames = at === "before" ? length : at === "after" ? 0 : Math.floor(length / 2);
-    cross(pairs, { lengthFrames: length, law: next.law ?? join?.law ?? "matched", leadFrames, bend: next.bend ?? join?.bend ?? 0 });
+  /** Change the crossfade that is there; before there is one, what the next will be. */
+  const change = (next: Partial<UsualCrossfade> & { readonly lengthFrames?: number }) => {
+    const { lengthFrames: length = lengthFrames, ...kind } = next;
+    const wanted = { ...now, ...kind };
+    setUsual(wanted);
+    if (join || length > 0) cross(pairs, { lengthFrames: length, law: wanted.law, leadFrames: leadAt(wanted.place, length), bend: wanted.bend });
   };
   const select = "rounded-(--radius) border border-rule bg-sheet px-1";
   return (
     <p className="leading-7" aria-label="crossfade">
       {pairs.length > 1 ? `Crossfade ${pairs.length} cuts over` : "Crossfade"}{" "}
       <Num label="length of the crossfade" value={(lengthFrames / rate) * 1000} unit="ms" lowest={0} highest={60_000} step={1} decimals={1} onChange={(ms) => change({ lengthFrames: Math.round((ms * rate) / 1000) })} />,{" "}
-      <select aria-label="place of the crossfade" className={select} value={place} disabled={!join} onChange={(event) => change({ place: event.target.value as Place })}>
+      <select aria-label="place of the crossfade" className={select} value={now.place} onChange={(event) => change({ place: event.target.value as UsualCrossfade["place"] })}>
         <option value="before">before</option>
         <option value="around">centred on</option>
         <option value="after">after</option>
       </select>{" "}
       the cut,{" "}
-      <select aria-label="law of the crossfade" className={select} value={join?.law ?? "matched"} disabled={!join} onChange={(event) => change({ law: event.target.value as Law })}>
+      <select aria-label="law of the crossfade" className={select} value={now.law} onChange={(event) => change({ law: event.target.value as Law })}>
         {LAWS.map(([law, name]) => (
           <option key={law} value={law}>{name}</option>
         ))}
       </select>
-      , bend <Num label="bend of the crossfade" value={join?.bend ?? 0} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => join && change({ bend })} />.
+      , bend <Num label="bend of the crossfade" value={now.bend} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => change({ bend })} />.
     </p>
   );
 }
