@@ -13,8 +13,9 @@ import sys
 import zlib
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 import pytest
 
@@ -22,7 +23,7 @@ from wemble.actions.editing.edits import TABLE
 from wemble.core.check.hits import hit_verdicts
 from wemble.core.deliver.shots import alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.deliver.words import files_to_send, points_in, range_in_words, sentence
-from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.recipe import TREATMENTS, Recipe, Treatment
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
@@ -122,13 +123,14 @@ def treat(rng: random.Random, job: Job) -> Edited:
     ends = sorted(rng.sample(range(base.head_frame, base.tail_frame), 8))
     spans = tuple((ends[n], ends[n + 1]) for n in range(0, 8, 2))
     sounds = tuple((a + (b - a) // 4, b - (b - a) // 4) for a, b in spans)
-    kind = rng.choice(get_args(Treatment.__annotations__["kind"]) or ["cut", "turn_down", "room_tone", "close_up"])
-    treatment = Treatment(kind, rng.choice([0.0, 0.5, 12.0]))
-    tone = job.sources[f"t{base.source_id[1:]}"] if kind == "room_tone" else None
+    kind = rng.choice(TREATMENTS)
+    treatment = Treatment(kind, {"turn_down": 12.0, "close_up": rng.choice([0.0, 0.05, 0.5])}.get(kind, 0.0))
+    tone = job.sources[f"t{base.source_id[1:]}"] if kind == "room_tone" or rng.random() < 0.5 else None
+    dropped = tuple((b, c) for (_, b), (c, _) in pairwise(spans) if rng.random() < 0.4)
     return apply_treatment(
         job,
         target,
-        Sounds(spans, sounds, -60.0, -40.0),
+        Sounds(spans, sounds, -60.0, -40.0, dropped=dropped),
         Recipe(),
         treatment,
         fade_for=lambda side, edge, inner: min(480, abs(inner - edge)),

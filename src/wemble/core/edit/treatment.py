@@ -205,11 +205,10 @@ def _placed(
     """Turn pieces into clips with fades and joins, and put everything on the lane."""
     if finding.closed:
         job = with_time_out(job, before_closing(finding.closed))
-    notes = (
-        (f"{layout.untoned} pauses are shorter than asked: there is no clean quiet to make room tone from",)
-        if layout.untoned
-        else ()
-    )
+    notes: tuple[str, ...] = ()
+    if layout.untoned:
+        pauses = "1 pause is" if layout.untoned == 1 else f"{layout.untoned} pauses are"
+        notes = (f"{pauses} shorter than asked: there is no clean quiet to make room tone from",)
     number = job.next_number
     file_name = next((clip.file_name for clip in earlier if clip.file_name), "")
     again = _Recognised(earlier)
