@@ -103,7 +103,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
       </div>
       {fade && !joined && (
         <p className="truncate text-xs text-soft">
-          bend <Num label={`bend of the fade at the ${side}`} value={fade.bend} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => onFade({ bend })} /> · <span className="num">{passing(fade, rateHz)}</span>
+          bend <Num label={`bend at the ${side}`} value={fade.bend} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => onFade({ bend })} /> · <span className="num">{passing(fade, rateHz)}</span>
         </p>
       )}
       <Verdicts list={mine} />
