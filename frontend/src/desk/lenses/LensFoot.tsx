@@ -115,7 +115,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
 function passing(fade: Fade, rateHz: number): string {
   const ms = passes(fade).map((part) => ((part * fade.length_frames) / rateHz) * 1000);
   const text = (value = 0) => (value >= 1000 ? `${(value / 1000).toFixed(2)} s` : `${value.toFixed(value < 10 ? 1 : 0)} ms`);
-  return `−40 dB after ${text(ms[0])}, −20 dB after ${text(ms[1])}`;
+  return `−40 dB after ${text(ms[0])}, −20 after ${text(ms[1])}`;
 }
 
 const NUDGES = [

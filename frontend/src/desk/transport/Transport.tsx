@@ -34,7 +34,7 @@ export function Transport() {
   const frame = usePlayhead();
   return (
     <footer aria-label="listen" className="flex h-14 items-center gap-2 border-t border-rule px-4">
-      <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} disabled={nothing} className="grid size-9 place-items-center rounded-(--radius) bg-ink text-on-ink disabled:opacity-50" onClick={togglePlay}>
+      <button type="button" aria-label={playing ? "stop" : "play"} title={keyOf("play or stop")} disabled={nothing} className="grid size-9 shrink-0 place-items-center rounded-(--radius) bg-ink text-on-ink disabled:opacity-50" onClick={togglePlay}>
         {playing ? <Square size={15} fill="currentColor" aria-hidden /> : <Play size={15} fill="currentColor" aria-hidden />}
       </button>
       <PlaceField frame={Math.round(frame)} />
@@ -56,7 +56,7 @@ export function Transport() {
       <label className="flex items-center gap-1.5 whitespace-nowrap text-soft">
         listen to
         <select
-          className={`w-24 rounded-(--radius) border px-1 py-0.5 ${hearing === "result" ? "border-rule bg-sheet text-ink" : "border-ink bg-ink text-on-ink"}`}
+          className={`w-20 rounded-(--radius) border px-1 py-0.5 ${hearing === "result" ? "border-rule bg-sheet text-ink" : "border-ink bg-ink text-on-ink"}`}
           value={hearing}
           onChange={(event) => setHearing(event.target.value as Hearing)}
         >
@@ -67,15 +67,15 @@ export function Transport() {
       </label>
       <label className="flex items-center gap-1.5 whitespace-nowrap text-soft">
         time in
-        <select className="rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value as TimeStyle)}>
+        <select className="w-19 rounded-(--radius) border border-rule bg-sheet px-1 py-0.5 text-ink" value={style} onChange={(event) => setTimeStyle(event.target.value as TimeStyle)}>
           <option value="clock">h:m:s</option>
           <option value="frames">frames</option>
           <option value="disc">disc frames</option>
           {job.grid && <option value="bars">bars</option>}
         </select>
       </label>
-      <button type="button" aria-pressed={snaps} title="what is dragged goes to beats, marks, edges and the cursor" className={`${button} ${snaps ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setSnaps(!snaps)}>
-        <Magnet size={14} aria-hidden /> snap {key("snap on or off")}
+      <button type="button" aria-pressed={snaps} title={`what is dragged goes to beats, marks, edges and the cursor (${keyOf("snap on or off")})`} className={`${button} ${snaps ? "border-ink bg-shade font-semibold" : ""}`} onClick={() => setSnaps(!snaps)}>
+        <Magnet size={14} aria-hidden /> snap
       </button>
       <span className="num ml-auto hidden whitespace-nowrap text-soft min-[1360px]:inline">{!nothing && `${(rate / 1000).toFixed(1)} kHz`}</span>
       <Meter playing={playing} />
@@ -92,7 +92,7 @@ function PlaceField({ frame }: { readonly frame: number }) {
     <input
       aria-label="place"
       title="type a time, frames (45000f) or bars, or a step such as +5ms"
-      className="num w-36 rounded-(--radius) border border-transparent bg-transparent px-1 text-xl font-bold hover:border-rule focus:border-join focus:bg-sheet"
+      className="num w-34 shrink-0 rounded-(--radius) border border-transparent bg-transparent px-1 text-xl font-bold hover:border-rule focus:border-join focus:bg-sheet"
       value={typed ?? formatPlace(job, frame, style)}
       onFocus={(event) => {
         setTyped(formatPlace(job, frame, style));
