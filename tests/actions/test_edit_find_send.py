@@ -20,6 +20,7 @@ from wemble.actions.searching import sound_search
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edit.model import Job
 from wemble.core.edit.treatment import targets
 from wemble.errors import Conflict, InvalidInput, NotFound
 
@@ -114,6 +115,35 @@ def test_finds_every_phrase_again_with_every_treatment_and_one_undo(
     quiet = np.abs(rendered[round(1.7 * RATE) : round(2.3 * RATE)]).max() if treatment.kind != "close_up" else 0.0
     limits = {"cut": 0.0, "turn_down": 0.002, "room_tone": 0.01, "split": 0.01, "close_up": 0.0}
     assert quiet <= limits[treatment.kind]
+
+
+def test_edges_that_a_hand_makes_have_automatic_fades_while_they_are_on(
+    library: Library, bring_in: BringIn, take: Path
+) -> None:
+    job_id, _ = bring_in(take)
+
+    def do(kind: str, **fields: object) -> Job:
+        edits.perform(library, job_id, revisions.open_job(library, job_id).revision, kind, **fields)
+        return revisions.open_job(library, job_id).job
+
+    (clip,) = revisions.open_job(library, job_id).job.clips.values()
+    assert clip.fade_in is None and clip.fade_out is None  # the recording's own ends
+    job = do("move_edge", clip_id=clip.id, side="head", source_frame=20_000)
+    faded = job.clips[clip.id].fade_in
+    assert faded is not None and faded.origin == "auto" and job.clips[clip.id].fade_out is None
+    job = do("split", clip_ids=(clip.id,), at_frame=70_000)
+    left, right = sorted(job.clips.values(), key=lambda one: one.head_frame)
+    assert left.fade_out is None and right.fade_in is None  # the sound goes on
+    job = do("clear_span", start_frame=90_000, end_frame=95_000)
+    pieces = sorted(job.clips.values(), key=lambda one: one.head_frame)
+    edges = [(one.fade_in is not None, one.fade_out is not None) for one in pieces]
+    assert edges == [(True, False), (False, True), (True, False)]
+    job = do("set_fade", clip_ids=(pieces[1].id,), side="tail", length_frames=0, shape="s")
+    job = do("move_edge", clip_id=pieces[1].id, side="tail", source_frame=pieces[1].tail_frame - 500)
+    assert job.clips[pieces[1].id].fade_out is None  # somebody took it away
+    do("set_automatic_fades", on=False)
+    job = do("move_edge", clip_id=pieces[2].id, side="tail", source_frame=pieces[2].tail_frame - 900)
+    assert all(one.fade_in is None and one.fade_out is None for one in job.clips.values())
 
 
 def test_nothing_found_and_no_room_tone_say_what_to_do(library: Library, bring_in: BringIn, tmp_path: Path) -> None:

@@ -170,6 +170,8 @@ def test_a_draft_is_what_apply_then_does_to_the_bin(state: PageState, client: Fl
     assert np.abs(np.array(applied) - rough["sounds"]).max() < 0.05 * RATE
     length = clips[-1]["origin_frame"] + clips[-1]["tail_frame"] - clips[0]["origin_frame"] - clips[0]["head_frame"]
     assert length == draft["closed_up_frames"]
+    spans = np.array(draft["spans"]).reshape(-1, 2)
+    assert draft["kept_frames"] == np.diff(spans).sum() < draft["frames"]
 
 
 @pytest.mark.parametrize(
