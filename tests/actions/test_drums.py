@@ -138,8 +138,21 @@ def test_twenty_four_rough_files_become_a_kit(
     assert np.allclose(
         quiet[0], library.reader.read(clip.source_id, RATE, clip.head_frame, clip.frames)[0], atol=2**-23
     )
+    sent = {clip.file_name: clip for clip in open_job(library, job_id).job.clips.values()}
     for path, row in rows.items():
         assert row["source_sha256"] == hashes[row["source"]], path
+        one = sent[row["source"]]
+        source = job.source(one.source_id)
+        ms = 1000.0 / source.rate_hz
+        figures = [one.head_frame * ms, (source.frames - one.tail_frame) * ms, one.gain_db]
+        assert [float(row[name]) for name in ("air_removed_ms", "tail_removed_ms", "gain_db")] == pytest.approx(
+            figures, abs=1e-3
+        )
+        assert [int(row[name]) for name in ("head_frame", "tail_frame", "onset_frame")] == [
+            one.head_frame, one.tail_frame, one.sound_start_frame,
+        ]  # fmt: skip
+        written, _ = soundfile.read(folder / path)
+        assert float(row["peak_db"]) == pytest.approx(20 * np.log10(np.abs(written).max()), abs=0.02)
     originals = [*library.home.source(clip.source_id).glob("original*")]
     assert hashlib.sha256(originals[0].read_bytes()).hexdigest() == hashes["Bell_39_soft_far"]
 

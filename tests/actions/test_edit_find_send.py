@@ -141,6 +141,9 @@ def test_edges_that_a_hand_makes_have_automatic_fades_while_they_are_on(
     job = do("set_fade", clip_ids=(pieces[1].id,), side="tail", length_frames=0, shape="s")
     job = do("move_edge", clip_id=pieces[1].id, side="tail", source_frame=pieces[1].tail_frame - 500)
     assert job.clips[pieces[1].id].fade_out is None  # somebody took it away
+    sounds = do("programme_from_sound").marks.values()
+    bounds = {mark.kind: mark.frame for mark in sounds}
+    assert 20_000 <= bounds["start"] < 60_000 and bounds["end"] > 3 * RATE  # phrases(…) speaks from 0.75 s on
     do("set_automatic_fades", on=False)
     job = do("move_edge", clip_id=pieces[2].id, side="tail", source_frame=pieces[2].tail_frame - 900)
     assert all(one.fade_in is None and one.fade_out is None for one in job.clips.values())
