@@ -117,6 +117,27 @@ def test_finds_every_phrase_again_with_every_treatment_and_one_undo(
     assert quiet <= limits[treatment.kind]
 
 
+def test_what_is_accepted_in_one_walk_is_one_undo(library: Library, bring_in: BringIn, take: Path) -> None:
+    job_id, _ = bring_in(take)
+    found(library, job_id)
+    before = revisions.open_job(library, job_id)
+    all_clips = tuple(before.job.clips)
+    for walk, clips, decision in (("one", all_clips, "accepted"), ("two", all_clips[:1], None)):
+        for clip_id in clips:
+            fields = {"clip_id": clip_id, "side": "head", "decision": decision, "walk": walk}
+            edits.perform(library, job_id, revisions.open_job(library, job_id).revision, "review_edge", **fields)
+    walked = revisions.open_job(library, job_id)
+    first_undone = revisions.undo(library, job_id, walked.revision)
+    accepted = revisions.open_job(library, job_id).job
+    assert all(clip.head_review for clip in accepted.clips.values()) and len(accepted.clips) > 2
+    revisions.undo(library, job_id, first_undone.revision)
+    assert revisions.open_job(library, job_id).job == before.job
+    again = revisions.redo(library, job_id, before.revision)
+    assert revisions.open_job(library, job_id).job == accepted
+    revisions.redo(library, job_id, again.revision)
+    assert revisions.open_job(library, job_id).job == walked.job
+
+
 def test_edges_that_a_hand_makes_have_automatic_fades_while_they_are_on(
     library: Library, bring_in: BringIn, take: Path
 ) -> None:

@@ -19,6 +19,8 @@ from wemble.store import jobs, settings
 from wemble.store.database import Connection
 
 MELT_WITHIN_S = 2.0
+TOGETHER = "together "
+"""Edits whose key begins so do not melt; those that follow each other with one key are one step of undo."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,11 +52,10 @@ def edit(
     change: Callable[[Job], Edited],
     *,
     merge_key: str | None = None,
-    within_s: float = MELT_WITHIN_S,
 ) -> Answer:
     """Edit a job as it was at ``base_revision``.
 
-    An edit with the same ``merge_key`` as the one before it, at most ``within_s`` later, melts into it: it becomes a new revision
+    An edit with the same ``merge_key`` as the one before it, a moment later, melts into it: it becomes a new revision
     on the same parent.
 
     Raises
@@ -68,8 +69,14 @@ def edit(
         before = library.job_at(head.id)
         edited = settled(before, change(before))
         parent, since = head, before
-        moment = 0.0 <= library.now() - head.created_at <= within_s  # a clock set back is no moment
-        if merge_key and merge_key == head.merge_key and head.parent_id is not None and moment:
+        moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
+        if (
+            merge_key
+            and not merge_key.startswith(TOGETHER)
+            and merge_key == head.merge_key
+            and head.parent_id is not None
+            and moment
+        ):
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)
         changes = difference(before, edited.job)
@@ -102,8 +109,12 @@ def undo(library: Library, job_id: str, base_revision: int) -> Answer:
         if head.parent_id is None:
             raise InvalidInput("there is nothing to undo")
         changes = reversed_changes(jobs.get_changes(db, head.id))
-        jobs.set_head(db, job_id, head.parent_id, library.job_at(head.parent_id))
-        return _answer(db, head.parent_id, changes, ())
+        target = jobs.get_revision(db, head.parent_id)
+        while target.parent_id is not None and _is_one_step(head, target):
+            changes += reversed_changes(jobs.get_changes(db, target.id))
+            target = jobs.get_revision(db, target.parent_id)
+        jobs.set_head(db, job_id, target.id, library.job_at(target.id))
+        return _answer(db, target.id, changes, ())
 
 
 def redo(library: Library, job_id: str, base_revision: int) -> Answer:
@@ -114,11 +125,19 @@ def redo(library: Library, job_id: str, base_revision: int) -> Answer:
         if child is None:
             raise InvalidInput("there is nothing to redo")
         changes = jobs.get_changes(db, child.id)
+        while (later := jobs.newest_child(db, child.id)) is not None and _is_one_step(child, later):
+            child = later
+            changes += jobs.get_changes(db, child.id)
         job = applied(library.job_at(head.id), changes)
         jobs.set_head(db, job_id, child.id, job)
         answer = _answer(db, child.id, changes, ())
     library.keep_job(child.id, job)
     return answer
+
+
+def _is_one_step(one: jobs.RevisionRow, other: jobs.RevisionRow) -> bool:
+    """Say whether two revisions that follow each other are undone and done again together."""
+    return one.merge_key is not None and one.merge_key.startswith(TOGETHER) and one.merge_key == other.merge_key
 
 
 @dataclass(frozen=True, slots=True)

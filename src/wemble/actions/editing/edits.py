@@ -7,7 +7,6 @@ To add one, add a row.
 from __future__ import annotations
 
 import inspect
-import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type_hints
@@ -16,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
 from wemble.actions.library import Library
-from wemble.actions.revisions import MELT_WITHIN_S, Answer, check_newest, edit
+from wemble.actions.revisions import TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
 from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
@@ -38,7 +37,8 @@ class EditKind:
     """One kind of edit.
 
     ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
-    ``merges_by`` fields agree merge into one step of undo while they follow each other within ``merges_within_s``, if it ``merges``.
+    ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``;
+    if they are ``undone_together`` they stay revisions of their own, and are one step of undo however long it takes.
     One that ``makes_edges`` gives them automatic fades, where the job's edges have them.
     """
 
@@ -49,7 +49,7 @@ class EditKind:
     merges: Callable[[Fields], bool] = lambda fields: True
     measures: bool = False
     makes_edges: bool = False
-    merges_within_s: float = MELT_WITHIN_S
+    undone_together: bool = False
 
     def label_of(self, fields: Fields) -> str:
         """Return what undo calls the edit."""
@@ -59,7 +59,8 @@ class EditKind:
         """Return the key under which a moment's edits of one thing merge."""
         if not self.merges_by or not self.merges(fields):
             return None
-        return " ".join([self.name, *(str(fields[name]) for name in self.merges_by)])
+        key = " ".join([self.name, *(str(fields[name]) for name in self.merges_by)])
+        return f"{TOGETHER}{key}" if self.undone_together else key
 
 
 def _several(verb: str, what: str) -> Callable[[Fields], str]:
@@ -197,7 +198,7 @@ TABLE: tuple[EditKind, ...] = (
         lambda f: "walk" if f["walk"] else _DECISIONS[f["decision"]],
         ("walk",),
         lambda f: bool(f["walk"]),
-        merges_within_s=math.inf,
+        undone_together=True,
     ),
     EditKind("read_names", hit_search.apply_names, "read names", measures=True),
     EditKind("set_automatic_fades", automatic_fades.set_automatic_fades, "automatic fades", measures=True),
@@ -270,12 +271,4 @@ def perform_request(library: Library, job_id: str, base_revision: int, request: 
     if kind.makes_edges:
         edited = replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
     merge_key = kind.merge_key_of(fields)
-    return edit(
-        library,
-        job_id,
-        base_revision,
-        kind.label_of(fields),
-        lambda _: edited,
-        merge_key=merge_key,
-        within_s=kind.merges_within_s,
-    )
+    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)
