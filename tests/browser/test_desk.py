@@ -418,7 +418,10 @@ def test_four_tails_move_together_and_keep_their_inner_ends_or_their_lengths(
     for _ in range(3):
         edit(demo_server, job, kind="add_lane", name="Copy")
         lane = max(state(demo_server, job)["lanes"].values(), key=lambda lane: lane["position"])["id"]
-        edit(demo_server, job, kind="copy_clips", clip_ids=[riff["id"]], to_frame=0, to_lane_id=lane)
+        revision, before = call(f"{demo_server.url}/api/jobs/{job}")["revision"], state(demo_server, job)["clips"]
+        edit(demo_server, job, kind="paste_clips", from_revision=revision, clip_ids=[riff["id"]], to_frame=0)
+        (copy,) = state(demo_server, job)["clips"].keys() - before.keys()
+        edit(demo_server, job, kind="move_clips", clip_ids=[copy], by_frames=0, to_lane_id=lane)
     page.reload()
     settled(page)
     page.keyboard.press("2")

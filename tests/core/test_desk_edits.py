@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from wemble.core.check.join import join_verdict
 from wemble.core.deliver.words import files_to_send, range_in_words
-from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review
+from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
@@ -319,7 +319,7 @@ def _an_edit(rng: random.Random, job: Job) -> Job:
     if choice == 3:
         return arrange.remove_clips(job, ids[:1], rng.choice(["no", "lane", "all"])).job  # type: ignore[arg-type]
     if choice == 4:
-        return arrange.copy_clips(job, ids, rng.randint(0, 20 * RATE)).job
+        return spans.paste_clips(job, job, ids, rng.randint(0, 20 * RATE)).job
     if choice == 5:
         return arrange.move_audio(job, ids[0], by).job
     if choice == 6 and pairs:

@@ -856,26 +856,6 @@ export interface components {
             tail_decision: ("accepted" | "sent_back") | null;
         };
         /**
-         * CopyClips
-         * @description Lay copies of clips with the first at a job frame; joins between them are copied too.
-         */
-        CopyClips: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "copy_clips";
-            /** Clip Ids */
-            clip_ids: string[];
-            /** To Frame */
-            to_frame: number;
-            /**
-             * To Lane Id
-             * @default null
-             */
-            to_lane_id: string | null;
-        };
-        /**
          * Correction
          * @description What a hand changed on one edge of a found sound: the place of the edge, its fade, or both.
          */
@@ -1049,7 +1029,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["CopyClips"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Fade

@@ -9,14 +9,13 @@ from wemble.core.check.edges import automatic_fade_frames, edge_of
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.edges import drop_automatic_fades, no_longer
+from wemble.core.edit.fresh_edges import fresh_edges
 from wemble.core.edit.model import Clip, Fade, Job, Side, set_clips
-from wemble.core.edit.placement import continued_edges, end_of, start_of
+from wemble.core.edit.placement import continued_edges
 from wemble.core.edit.review import crossfade_lengths
 from wemble.core.signal.levels import ms_to_frames
 
-_HEAD: Side = "head"
-_TAIL: Side = "tail"
-_SIDES = (_HEAD, _TAIL)
+_SIDES: tuple[Side, Side] = ("head", "tail")
 
 
 def set_automatic_fades(library: Library, job: Job, on: bool) -> Edited:
@@ -26,41 +25,12 @@ def set_automatic_fades(library: Library, job: Job, on: bool) -> Edited:
 
 
 def with_fresh_fades(library: Library, before: Job, after: Job) -> Job:
-    """Return a job whose edges that a hand just made have automatic fades, if the job's edges get them.
-
-    An edge is fresh where its clip is, and where it was the recording's own end, or joined to what went on there.
-    """
+    """Return a job in which the edges that an edit made have automatic fades, if the job's edges get them."""
     if not after.auto_fades:
         return after
-    were_seamless = {*crossfade_lengths(before), *continued_edges(before)}
-    seamless = {*crossfade_lengths(after), *continued_edges(after), *_meeting(after)}
-    faded = []
-    for clip in after.clips.values():
-        was = before.clips.get(clip.id)
-        for side in _SIDES:
-            if (
-                clip is not was
-                and (clip.id, side) not in seamless
-                and _is_fresh(before, was, clip, side, were_seamless)
-            ):
-                clip = _with_fade(library, after, clip, side)
-        faded.append(clip)
-    return set_clips(after, *faded)
-
-
-def _is_fresh(before: Job, was: Clip | None, clip: Clip, side: Side, seamless: set[tuple[str, Side]]) -> bool:
-    if was is None or (clip.id, side) in seamless:
-        return True
-    edge, old = (clip.head_frame, was.head_frame) if side == "head" else (clip.tail_frame, was.tail_frame)
-    own_end = 0 if side == "head" else before.source(was.source_id).frames
-    return edge != old and old == own_end
-
-
-def _meeting(job: Job) -> set[tuple[str, Side]]:
-    """Return the edges at which two clips meet: a fade there would be a dip."""
-    starts = {(clip.lane_id, start_of(job, clip)): clip.id for clip in job.clips.values()}
-    pairs = [(clip.id, starts.get((clip.lane_id, end_of(job, clip)))) for clip in job.clips.values()]
-    return {edge for left, right in pairs if right for edge in ((left, _TAIL), (right, _HEAD))}
+    for clip_id, side in sorted(fresh_edges(before, after)):
+        after = set_clips(after, _with_fade(library, after, after.clip(clip_id), side))
+    return after
 
 
 def _with_fades(library: Library, job: Job) -> Job:
@@ -87,9 +57,6 @@ def _with_fade(library: Library, job: Job, clip: Clip, side: Side) -> Clip:
         return clip
     frames = automatic_fade_frames(library.reads(clip.source_id), edge, asked, rate_hz=source.rate_hz)
     other = clip.fade_out if side == "head" else clip.fade_in
-    fade = (
-        no_longer(replace(asked, length_frames=frames), clip.frames - (other.length_frames if other else 0))
-        if frames
-        else None
-    )
+    room = clip.frames - (other.length_frames if other else 0)
+    fade = no_longer(replace(asked, length_frames=frames), room) if frames else None
     return replace(clip, fade_in=fade) if side == "head" else replace(clip, fade_out=fade)

@@ -174,7 +174,6 @@ TABLE: tuple[EditKind, ...] = (
     ),
     EditKind("move_clips", arrange.move_clips, _several("move", "clip"), ("clip_ids",)),
     EditKind("move_audio", arrange.move_audio, "move audio inside clip", ("clip_id",)),
-    EditKind("copy_clips", arrange.copy_clips, _several("copy", "clip")),
     EditKind("remove_clips", arrange.remove_clips, _several("remove", "clip")),
     EditKind("add_lane", arrange.add_lane, "add lane"),
     EditKind("lane_each", arrange.lane_each, "a lane each"),

@@ -125,15 +125,15 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
     found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
     sounds = as_sounds(found, measured.floor, recipe)
+    filled = needs_tone(job, target_id, sounds, recipe, Treatment("close_up", close_up_s))
+    tone = _tone_to_be(library, base, sounds) if filled else None
     return Draft(
         target_id=target_id,
         source_id=base.source_id,
         spans=_flat(found.spans),
         sounds=_flat(found.sounds),
         kept_frames=int((found.spans[:, 1] - found.spans[:, 0]).sum()),
-        closed_up_frames=closed_up_frames(
-            job, target_id, sounds, recipe, close_up_s, _tone_to_be(library, base, sounds)
-        ),
+        closed_up_frames=closed_up_frames(job, target_id, sounds, recipe, close_up_s, tone),
         frames=base.tail_frame - base.head_frame,
         rate_hz=measured.envelope.rate_hz,
         clicks=_flat(found.clicks),
@@ -180,7 +180,7 @@ def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
 def _tone_to_be(library: Library, base: Finding | Clip, found: Sounds) -> SourceUse | None:
     """Return the room tone that could be made here, without making it; none if there is no clean quiet."""
     source = library.source(base.source_id)
-    if not found.sounds or not _quiet(library, base, found, source):
+    if not _quiet(library, base, found, source):
         return None
     return SourceUse("", "room tone", source.rate_hz, source.channels, _tone_frames(base, found, source))
 
@@ -197,10 +197,12 @@ def _tone(
 
     Raises `InvalidInput` if all is to be filled and there is no clean quiet; what is closed up does without.
     """
+    if not needs_tone(job, target_id, found, recipe, treatment):
+        return None
     base = base_of(job, target_id)
     source = library.source(base.source_id)
     quiet = _quiet(library, base, found, source)
-    if not needs_tone(job, target_id, found, recipe, treatment) or (treatment.kind == "close_up" and not quiet):
+    if treatment.kind == "close_up" and not quiet:
         return None
     read = library.reads(base.source_id)
     pieces = [read(start, end - start) for start, end in quiet]

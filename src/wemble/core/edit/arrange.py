@@ -1,4 +1,4 @@
-"""Edits of whole clips and lanes: split, move, copy, take away, the audio moved inside a clip."""
+"""Edits of whole clips and lanes: split, move, take away, the audio moved inside a clip."""
 
 from __future__ import annotations
 
@@ -115,38 +115,6 @@ def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
     fade_in, fade_out = no_longer(clip.fade_in, tail - head), no_longer(clip.fade_out, tail - head)
     moved = replace(shifted, head_frame=head, tail_frame=tail, fade_in=fade_in, fade_out=fade_out)
     return Edited(set_clips(job, moved), notes)
-
-
-def copy_clips(job: Job, clip_ids: tuple[str, ...], to_frame: int, to_lane_id: str | None = None) -> Edited:
-    """Lay copies of clips with the first at a job frame; joins between them are copied too."""
-    clips = [job.clip(clip_id) for clip_id in clip_ids]
-    if not clips:
-        return Edited(job)
-    if to_lane_id is not None:
-        job.lane(to_lane_id)
-    by = max(to_frame, 0) - min(start_of(job, clip) for clip in clips)
-    number = job.next_number
-    ids = {clip.id: f"c{number + n}" for n, clip in enumerate(clips)}
-    copies = [
-        replace(
-            clip,
-            id=ids[clip.id],
-            origin_frame=clip.origin_frame + by,
-            lane_id=to_lane_id or clip.lane_id,
-            finding_id=None,
-        )
-        for clip in clips
-    ]
-    number += len(clips)
-    joins = dict(job.joins)
-    for join in job.joins.values():
-        if join.left_clip_id in ids and join.right_clip_id in ids:
-            copy = replace(
-                join, id=f"j{number}", left_clip_id=ids[join.left_clip_id], right_clip_id=ids[join.right_clip_id]
-            )
-            joins[copy.id] = copy
-            number += 1
-    return Edited(replace(set_clips(job, *copies), joins=joins, next_number=number))
 
 
 def remove_clips(job: Job, clip_ids: tuple[str, ...], close: Close = "no") -> Edited:

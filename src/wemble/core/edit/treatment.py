@@ -87,8 +87,7 @@ def closed_up_frames(
     """Return how many job frames a target comes to when it is closed up: exactly what applying that then makes."""
     if not found.sounds:
         return 0
-    _, finding, _ = _cleared(job, target_id)
-    finding = _renewed(finding, found, recipe, Treatment("close_up", longest_s))
+    finding = _renewed(_finding_of(job, target_id), found, recipe, Treatment("close_up", longest_s))
     return laid_out_frames(job, finding, lay_out(job, finding, _kept(finding, found), tone))
 
 
@@ -96,8 +95,7 @@ def needs_tone(job: Job, target_id: str, found: Sounds, recipe: Recipe, treatmen
     """Say whether a treatment fills anything with room tone."""
     if treatment.kind != "close_up" or not found.sounds:
         return treatment.kind == "room_tone"
-    _, finding, _ = _cleared(job, target_id)
-    finding = _renewed(finding, found, recipe, treatment)
+    finding = _renewed(_finding_of(job, target_id), found, recipe, treatment)
     return any(pause.tone for pause in pauses_of(job, finding, _kept(finding, found)))
 
 
@@ -135,19 +133,25 @@ def reverted(job: Job, finding_id: str) -> Job:
     return replace(cleared, clips={**cleared.clips, whole.id: whole})
 
 
+def _finding_of(job: Job, target_id: str) -> Finding:
+    """Return the finding that a target is, or that a clip will be."""
+    base = base_of(job, target_id)
+    if isinstance(base, Finding):
+        return base
+    return Finding(
+        f"f{job.next_number}", base.lane_id, base.source_id, base.name, base.head_frame, base.tail_frame,
+        base.origin_frame, Recipe(), Treatment(), 0.0, 0.0,
+    )  # fmt: skip
+
+
 def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     """Return the job without the target's clips and closed time, its finding, and the clips that were there."""
-    base = base_of(job, target_id)
-    if isinstance(base, Clip):
-        finding = Finding(
-            f"f{job.next_number}", base.lane_id, base.source_id, base.name, base.head_frame, base.tail_frame,
-            base.origin_frame, Recipe(), Treatment(), 0.0, 0.0,
-        )  # fmt: skip
+    finding = _finding_of(job, target_id)
+    if finding.id not in job.findings:
         job = replace(job, next_number=job.next_number + 1)
-        earlier = [base]
+        earlier = [job.clip(target_id)]
     else:
-        finding = base
-        earlier = [clip for clip in job.clips.values() if clip.finding_id == base.id]
+        earlier = [clip for clip in job.clips.values() if clip.finding_id == finding.id]
     gone = {clip.id for clip in earlier}
     kept = {key: clip for key, clip in job.clips.items() if key not in gone}
     joins = {k: j for k, j in job.joins.items() if not {j.left_clip_id, j.right_clip_id} & gone}
