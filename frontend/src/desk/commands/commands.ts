@@ -167,6 +167,7 @@ export function commandFor(event: KeyboardEvent): Command | undefined {
   if (event.defaultPrevented) return undefined;
   if ((event.key === " " || event.key === "Enter") && target instanceof HTMLElement && target.closest("button, a, [role=radio]")) return undefined;
   const key = keyText(event);
+  if (key === "Ctrl+c" && globalThis.getSelection()?.toString()) return undefined; // a verdict that somebody marked to quote it
   return COMMANDS.find((one) => keysOf(one).includes(key));
 }
 

@@ -1,5 +1,6 @@
 /** Edits of clips, edges, joins and marks, as keys, cards and gestures ask for them: each acts on what is selected. */
 import type { Fade, Law, Side } from "../../api/types";
+import { type CrossfadePlace, leadAt } from "../model/offers";
 import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
@@ -223,14 +224,11 @@ export function cross(pairs: [string, string][], { lengthFrames, law, leadFrames
 
 /** What the next crossfade will be: where on the cut, by which law, how bent. */
 export interface UsualCrossfade {
-  readonly place: "before" | "around" | "after";
+  readonly place: CrossfadePlace;
   readonly law: Law;
   readonly bend: number;
 }
 export const USUAL_CROSSFADE: UsualCrossfade = { place: "around", law: "matched", bend: 0 };
-
-/** How many frames of a crossfade lie before the cut. */
-export const leadAt = (place: UsualCrossfade["place"], lengthFrames: number): number => ({ before: lengthFrames, around: Math.floor(lengthFrames / 2), after: 0 })[place];
 
 /** A crossfade where the selection lies over the cut; without one, 20 ms, where and as the card says. */
 export function crossHere(): void {

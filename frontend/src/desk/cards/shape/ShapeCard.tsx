@@ -10,8 +10,9 @@ import { SHAPE_NAMES } from "../../../wave/curve";
 import type { Point } from "../../../wave/points";
 import { keyOf } from "../../commands/commands";
 import { leadOf } from "../../model/gains";
+import { type CrossfadePlace, leadAt } from "../../model/offers";
 import { clipsInOrder, endOf, startOf } from "../../model/placement";
-import { cross, fadeOver, leadAt, USUAL_CROSSFADE, type UsualCrossfade, removeChosen, selectedPairs, setFadeOfChosen, setGainOfChosen, splitAtCursor } from "../../state/clipEdits";
+import { cross, fadeOver, USUAL_CROSSFADE, type UsualCrossfade, removeChosen, selectedPairs, setFadeOfChosen, setGainOfChosen, splitAtCursor } from "../../state/clipEdits";
 import { currentClip, type Hold, setHold, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { selectedIds } from "../../state/selection";
@@ -218,7 +219,7 @@ function Recording({ ids, sourceId }: { readonly ids: string[]; readonly sourceI
 const LAWS: readonly (readonly [Law, string])[] = [["matched", "matched"], ["equal_gain", "equal gain"], ["equal_power", "equal power"]];
 
 /** The crossfade of the cut at the selected edge, or of every cut between the selected clips. */
-const placeOf = (join: Join): UsualCrossfade["place"] => {
+const placeOf = (join: Join): CrossfadePlace => {
   const lead = leadOf(join);
   return lead === 0 ? "after" : lead === join.length_frames ? "before" : "around";
 };
@@ -245,7 +246,7 @@ function JoinSettings() {
     <p className="leading-7" aria-label="crossfade">
       {pairs.length > 1 ? `Crossfade ${pairs.length} cuts over` : "Crossfade"}{" "}
       <Num label="length of the crossfade" value={(lengthFrames / rate) * 1000} unit="ms" lowest={0} highest={60_000} step={1} decimals={1} onChange={(ms) => change({ lengthFrames: Math.round((ms * rate) / 1000) })} />,{" "}
-      <select aria-label="place of the crossfade" className={select} value={now.place} onChange={(event) => change({ place: event.target.value as UsualCrossfade["place"] })}>
+      <select aria-label="place of the crossfade" className={select} value={now.place} onChange={(event) => change({ place: event.target.value as CrossfadePlace })}>
         <option value="before">before</option>
         <option value="around">centred on</option>
         <option value="after">after</option>
