@@ -31,6 +31,7 @@ from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job, redo, undo
 from wemble.actions.work.tasks import wait_for
+from wemble.core.edit.arrange import with_mutes_of
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import job_span
 from wemble.core.edit.validity import check_validity
@@ -109,7 +110,7 @@ def walk_back_and_forth(library: Library, job_id: str, revision: int, first: Job
     """Undo to the first state, redo to the last, and hold both against what they were."""
     last, steps = library.job_at(revision), 0
     before = revision
-    while library.job_at(before) != first:
+    while library.job_at(before) != with_mutes_of(first, last):  # mutes are no step of undo
         before = undo(library, job_id, before).revision
         steps += 1
     after = before

@@ -5,6 +5,7 @@ from __future__ import annotations
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -20,6 +21,7 @@ from wemble.actions.searching import sound_search
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edit.changes import applied
 from wemble.core.edit.model import Job
 from wemble.core.edit.treatment import targets
 from wemble.errors import Conflict, InvalidInput, NotFound
@@ -58,6 +60,42 @@ def test_undo_and_redo_go_on_after_a_restart(library: Library, bring_in: BringIn
     with pytest.raises(InvalidInput, match="nothing to redo"):
         revisions.redo(again_opened, job_id, states[-1].revision)
     again_opened.close()
+
+
+def test_a_mute_is_no_step_of_undo_and_stays(library: Library, bring_in: BringIn, take: Path) -> None:
+    job_id, _ = bring_in(take)
+
+    def do(kind: str, **fields: Any) -> revisions.Answer:
+        return edits.perform(library, job_id, revisions.open_job(library, job_id).revision, kind, **fields)
+
+    def state() -> tuple[str | None, str | None, bool, bool, float]:
+        now = revisions.open_job(library, job_id)
+        (lane,), (clip,) = now.job.lanes.values(), now.job.clips.values()
+        return now.undo_label, now.redo_label, lane.muted, lane.solo, clip.gain_db
+
+    def step(go: Callable[..., revisions.Answer]) -> None:
+        before = revisions.open_job(library, job_id)
+        answer = go(library, job_id, before.revision)
+        assert applied(before.job, answer.changes) == revisions.open_job(library, job_id).job
+
+    opened = revisions.open_job(library, job_id)
+    (lane_id,), (clip_id,) = opened.job.lanes, opened.job.clips
+    imported = opened.undo_label
+    do("set_lane", lane_id=lane_id, settings={"muted": True})
+    assert state() == (imported, None, True, False, 0.0)
+    do("set_gain", clip_ids=(clip_id,), gain_db=-3.0)
+    do("set_lane", lane_id=lane_id, settings={"muted": False})
+    do("set_lane", lane_id=lane_id, settings={"solo": True})
+    do("set_gain", clip_ids=(clip_id,), gain_db=-6.0)
+    assert state() == ("gain", None, False, True, -6.0)
+    step(revisions.undo)
+    assert state() == ("gain", "gain", False, True, -3.0)
+    do("set_lane", lane_id=lane_id, settings={"solo": False})
+    step(revisions.undo)
+    assert state() == (imported, "gain", False, False, 0.0)
+    step(revisions.redo)
+    step(revisions.redo)
+    assert state() == ("gain", None, False, False, -6.0)
 
 
 def test_nudges_of_a_moment_are_one_undo_and_a_stale_edit_is_refused(

@@ -24,6 +24,7 @@ from wemble.core.check.hits import hit_verdicts
 from wemble.core.deliver.shots import alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.deliver.words import files_to_send, points_in, range_in_words, sentence
 from wemble.core.edges.recipe import TREATMENTS, Recipe, Treatment
+from wemble.core.edit import edges
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
@@ -200,6 +201,24 @@ def test_edits_keep_a_job_possible_and_undone_and_do_what_they_did(seed: int) ->
         assert applied(after, reversed_changes(difference(before, after))) == before
 
     assert walked(seed, check) == json.loads(PINNED.read_text())[str(seed)]
+
+
+@pytest.mark.parametrize("seed", range(100, 110))
+def test_an_edge_goes_as_far_as_was_said_before(seed: int) -> None:
+    rng, states = random.Random(seed), list[Job]()
+    walked(seed, lambda before, after: states.append(after))
+    for job in (one for one in states if one.clips):
+        ids = tuple(rng.sample(sorted(job.clips), min(len(job.clips), rng.randint(1, 3))))
+        side, hold = rng.choice(["head", "tail"]), rng.choice(["length", "inner"])
+        reach = edges.reach_of(job, ids, side, hold)  # type: ignore[arg-type]
+        for by, frame, reason in (
+            (-(10**9), reach.lowest_frame, reach.lowest_reason),
+            (10**9, reach.highest_frame, reach.highest_reason),
+        ):
+            edited = edges.move_edges(job, ids, side, by, hold)  # type: ignore[arg-type]
+            clip = edited.job.clips[ids[0]]
+            assert (clip.head_frame if side == "head" else clip.tail_frame) == frame
+            assert reason.split(": ")[-1] in edited.notes[0]
 
 
 if __name__ == "__main__":

@@ -114,7 +114,7 @@ def test_tails_moved_together_keep_inner_ends_or_lengths_and_stop_together() -> 
     assert applied(held, reversed_changes(difference(job, held))) == job
     past = edges.move_edges(job, ids, "tail", -3 * RATE, "inner")
     assert "the fade ends there" in past.notes[0]
-    assert {clip.fade_out.length_frames for clip in past.job.clips.values() if clip.fade_out} == {1}
+    assert {clip.fade_out.length_frames for clip in past.job.clips.values() if clip.fade_out} == {RATE // 1000}
     beyond = edges.move_edges(job, ids, "tail", 30 * RATE)
     assert "the source has no more there" in beyond.notes[0]
     moved = {beyond.job.clips[c.id].tail_frame - c.tail_frame for c in four}

@@ -230,7 +230,7 @@ def test_limits_are_said(desk: MakeDesk) -> None:
     job, _ = desk(48_000)
     job = treated(job, "cut")
     first = in_time_order(job)[0]
-    assert "next clip begins" in edges.move_edge(job, first.id, "tail", 47_000).notes[0]
+    assert "“source 0 2” begins there" in edges.move_edge(job, first.id, "tail", 47_000).notes[0]
     assert "no more" in edges.move_edge(job, first.id, "head", -1).notes[0]
     assert "one frame" in edges.move_edge(job, first.id, "head", 47_000).notes[0]
     assert "other fade" in edges.set_fade(job, (first.id,), "head", Fade(47_000, origin="own")).notes[0]

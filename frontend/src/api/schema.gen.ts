@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/edges/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how far an edge can be moved, and what stops it. */
+        post: operations["edge_reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/edits": {
         parameters: {
             query?: never;
@@ -925,6 +942,11 @@ export interface components {
              */
             clip_id: string | null;
             /**
+             * Side
+             * @default null
+             */
+            side: ("head" | "tail") | null;
+            /**
              * Job Frame
              * @default null
              */
@@ -1428,7 +1450,7 @@ export interface components {
              * Waits For
              * @enum {string}
              */
-            waits_for: "busy" | "empty" | "search" | "look" | "send";
+            waits_for: "busy" | "empty" | "search" | "look" | "send" | "done";
             /** Waiting For */
             waiting_for: string;
             /** Clips */
@@ -2110,6 +2132,51 @@ export interface components {
             clip_ids: string[];
             /** Source Id */
             source_id: string;
+        };
+        /**
+         * Reach
+         * @description How far the same edge of several clips can move: the lowest and the highest source frame that the first of them can
+         *     have there, what stops it at either, and the longest fade that it can have, in source frames.
+         */
+        Reach: {
+            /** Lowest Frame */
+            lowest_frame: number;
+            /** Highest Frame */
+            highest_frame: number;
+            /** Lowest Reason */
+            lowest_reason: string;
+            /** Highest Reason */
+            highest_reason: string;
+            /** Longest Fade Frames */
+            longest_fade_frames: number;
+        };
+        /**
+         * ReachAnswer
+         * @description How far it can be moved.
+         */
+        ReachAnswer: {
+            reach: components["schemas"]["Reach"];
+        };
+        /**
+         * ReachBody
+         * @description The same edge of clips; what their fades keep when it moves.
+         */
+        ReachBody: {
+            /** Revision */
+            revision: number;
+            /** Clip Ids */
+            clip_ids: string[];
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "head" | "tail";
+            /**
+             * Hold
+             * @default length
+             * @enum {string}
+             */
+            hold: "length" | "inner";
         };
         /**
          * ReadNames
@@ -3144,6 +3211,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edge_reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachAnswer"];
                 };
             };
             /** @description not done */

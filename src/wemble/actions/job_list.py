@@ -10,6 +10,7 @@ from wemble.actions.revisions import edit_newest
 from wemble.actions.verdicts import count_to_look_at
 from wemble.core.briefs import record
 from wemble.core.edit.clips import Edited, rename_job
+from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Job, check_name
 from wemble.core.edit.placement import job_span
 from wemble.store import health, jobs, records
@@ -18,7 +19,7 @@ from wemble.store.files import folder_bytes
 MOST_CHECKED_HERE = 500
 """The start page does not wait for the verdicts of thousands of clips; the job itself shows them."""
 
-Waiting = Literal["busy", "empty", "search", "look", "send"]
+Waiting = Literal["busy", "empty", "search", "look", "send", "done"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,8 +53,10 @@ def job_cards(library: Library) -> list[JobCard]:
     with library.database.read() as db:
         rows = jobs.list_jobs(db)
         busy = records.count_open_tasks(db)
-        sent = records.list_export_folders(db)
-    return [_card(library, row, busy.get(row.id, 0), sent.get(row.id, [])) for row in rows]
+        folders, sent = records.list_export_folders(db), records.list_sent_revisions(db)
+    return [
+        _card(library, row, busy.get(row.id, 0), folders.get(row.id, []), row.head_revision in sent) for row in rows
+    ]
 
 
 def removed_jobs(library: Library) -> list[RemovedJob]:
@@ -92,26 +95,28 @@ def duplicate(library: Library, job_id: str) -> str:
     return copy_id
 
 
-def _card(library: Library, row: jobs.JobRow, busy: int, sent: list[str]) -> JobCard:
+def _card(library: Library, row: jobs.JobRow, busy: int, folders: list[str], sent: bool) -> JobCard:
     job = library.job_at(row.head_revision)
     start, end = job_span(job)
     clips = sum(clip.speaks for clip in job.clips.values())
-    waits_for, words = _waiting(library, row.head_revision, job, clips, busy)
+    waits_for, words = _waiting(library, row.head_revision, job, clips, busy, sent)
     size = sum(library.source_bytes(source_id) for source_id in job.sources)
-    size += sum(folder_bytes(library.home.exports / name) for name in sent)
+    size += sum(folder_bytes(library.home.exports / name) for name in folders)
     return JobCard(
         row.id, row.name, record(job.brief).title, row.head_revision, waits_for, words, clips,
         (end - start) / max(job.rate_hz, 1), size, row.created_at, row.opened_at,
     )  # fmt: skip
 
 
-def _waiting(library: Library, revision: int, job: Job, clips: int, busy: int) -> tuple[Waiting, str]:
+def _waiting(library: Library, revision: int, job: Job, clips: int, busy: int, sent: bool) -> tuple[Waiting, str]:
     brief = record(job.brief)
     if busy:
         return "busy", f"importing {busy} {'file' if busy == 1 else 'files'}"
     if not job.clips:
         return "empty", "waiting for recordings"
-    if not job.findings:
+    if sent:
+        return "done", "done: sent as it is now"
+    if not job.findings and programme(job) is None:
         return "search", f"ready to find {brief.many_clips}"
     if clips > MOST_CHECKED_HERE:
         return "look", f"{clips:,} {brief.many_clips} found"

@@ -10,7 +10,8 @@ from typing import Any
 from wemble.actions.events import event
 from wemble.actions.library import Library, new_id
 from wemble.core.briefs import Brief
-from wemble.core.edit.changes import Change, applied, difference, reversed_changes
+from wemble.core.edit.arrange import with_mutes_of
+from wemble.core.edit.changes import Change, difference
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Job, check_name
 from wemble.core.edit.settle import settled
@@ -21,6 +22,8 @@ from wemble.store.database import Connection
 MELT_WITHIN_S = 2.0
 TOGETHER = "together "
 """Edits whose key begins so do not melt; those that follow each other with one key are one step of undo."""
+PASSING = jobs.PASSING
+"""The key of an edit that is no step of undo, as a mute is: it stays while the steps around it are undone and done again."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +59,7 @@ def edit(
     """Edit a job as it was at ``base_revision``.
 
     An edit with the same ``merge_key`` as the one before it, a moment later, melts into it: it becomes a new revision
-    on the same parent.
+    on the same parent. One that is no step melts into such a one before it, however long ago that was.
 
     Raises
     ------
@@ -70,13 +73,8 @@ def edit(
         edited = settled(before, change(before))
         parent, since = head, before
         moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
-        if (
-            merge_key
-            and not merge_key.startswith(TOGETHER)
-            and merge_key == head.merge_key
-            and head.parent_id is not None
-            and moment
-        ):
+        melts = merge_key is not None and merge_key == head.merge_key and not merge_key.startswith(TOGETHER)
+        if melts and head.parent_id is not None and (moment or merge_key == PASSING):
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)
         changes = difference(before, edited.job)
@@ -103,36 +101,46 @@ def edit_newest(library: Library, job_id: str, label: str, change: Callable[[Job
 
 
 def undo(library: Library, job_id: str, base_revision: int) -> Answer:
-    """Go back to the revision before. Raises `InvalidInput` at the first, `Conflict` if the base is stale."""
+    """Go back to the step before. Raises `InvalidInput` at the first, `Conflict` if the base is stale."""
     with library.database.write() as db:
         head = _head(db, job_id, base_revision)
-        if head.parent_id is None:
+        step = _step(db, head)
+        if step.parent_id is None:
             raise InvalidInput("there is nothing to undo")
-        changes = reversed_changes(jobs.get_changes(db, head.id))
-        target = jobs.get_revision(db, head.parent_id)
-        while target.parent_id is not None and _is_one_step(head, target):
-            changes += reversed_changes(jobs.get_changes(db, target.id))
-            target = jobs.get_revision(db, target.parent_id)
-        jobs.set_head(db, job_id, target.id, library.job_at(target.id))
-        return _answer(db, target.id, changes, ())
+        target = _step(db, jobs.get_revision(db, step.parent_id))
+        while target.parent_id is not None and _is_one_step(step, target):
+            target = _step(db, jobs.get_revision(db, target.parent_id))
+        return _gone_to(library, db, head, target)
 
 
 def redo(library: Library, job_id: str, base_revision: int) -> Answer:
-    """Go on to the newest revision made on this one. Raises `InvalidInput` if there is none, or `Conflict`."""
+    """Go on to the newest step made on this one. Raises `InvalidInput` if there is none, or `Conflict`."""
     with library.database.write() as db:
         head = _head(db, job_id, base_revision)
-        child = jobs.newest_child(db, head.id)
-        if child is None:
+        target = jobs.newest_step(db, _step(db, head).id)
+        if target is None:
             raise InvalidInput("there is nothing to redo")
-        changes = jobs.get_changes(db, child.id)
-        while (later := jobs.newest_child(db, child.id)) is not None and _is_one_step(child, later):
-            child = later
-            changes += jobs.get_changes(db, child.id)
-        job = applied(library.job_at(head.id), changes)
-        jobs.set_head(db, job_id, child.id, job)
-        answer = _answer(db, child.id, changes, ())
-    library.keep_job(child.id, job)
-    return answer
+        while (later := jobs.newest_step(db, target.id)) is not None and _is_one_step(target, later):
+            target = later
+        return _gone_to(library, db, head, target)
+
+
+def _step(db: Connection, revision: jobs.RevisionRow) -> jobs.RevisionRow:
+    """Return the step of undo that a revision belongs to: itself, or the one that it passes on from."""
+    passes = revision.merge_key == PASSING and revision.parent_id is not None
+    return jobs.get_revision(db, revision.parent_id) if passes and revision.parent_id is not None else revision
+
+
+def _gone_to(library: Library, db: Connection, head: jobs.RevisionRow, target: jobs.RevisionRow) -> Answer:
+    """Make a step the newest state again, with the mutes as they are now."""
+    now, then = library.job_at(head.id), library.job_at(target.id)
+    job = with_mutes_of(then, now)
+    if kept := difference(then, job):
+        revision = jobs.add_revision(db, target, job, kept, label="mute", merge_key=PASSING, now=library.now())
+    else:
+        revision = target.id
+        jobs.set_head(db, head.job_id, revision, job)
+    return _answer(db, revision, difference(now, job), ())
 
 
 def _is_one_step(one: jobs.RevisionRow, other: jobs.RevisionRow) -> bool:
@@ -173,7 +181,7 @@ def _head(db: Connection, job_id: str, base_revision: int) -> jobs.RevisionRow:
 
 
 def _answer(db: Connection, revision_id: int, changes: Sequence[Change], notes: tuple[str, ...]) -> Answer:
-    revision = jobs.get_revision(db, revision_id)
-    child = jobs.newest_child(db, revision_id)
-    undo_label = revision.label if revision.parent_id is not None else None
+    step = _step(db, jobs.get_revision(db, revision_id))
+    child = jobs.newest_step(db, step.id)
+    undo_label = step.label if step.parent_id is not None else None
     return Answer(revision_id, changes, notes, undo_label, child.label if child else None)

@@ -17,6 +17,8 @@ from wemble.errors import InvalidInput, NotFound
 CHECKPOINT_EVERY = 200
 _LARGEST_ID = (1 << 63) - 1
 ARCHIVE_VERSION = 2
+PASSING = "passing"
+"""The merge key of revisions that are no step of undo."""
 _RENAMED_KEYS = (
     ("made", "origin"),
     ("said", "decision"),
@@ -110,9 +112,13 @@ def get_revision(db: sqlite3.Connection, revision_id: int) -> RevisionRow:
     return RevisionRow(**dict(row))
 
 
-def newest_child(db: sqlite3.Connection, revision_id: int) -> RevisionRow | None:
-    """Return what redo would go to: the newest revision made on this one."""
-    row = db.execute("SELECT max(id) FROM revision WHERE parent_id = :id", {"id": revision_id}).fetchone()
+def newest_step(db: sqlite3.Connection, revision_id: int) -> RevisionRow | None:
+    """Return what redo would go to: the newest step made on this one, or on what only passes on from it."""
+    row = db.execute(
+        "SELECT max(id) FROM revision WHERE merge_key IS NOT :passing AND (parent_id = :id OR parent_id IN "
+        "(SELECT id FROM revision WHERE parent_id = :id AND merge_key = :passing))",
+        {"id": revision_id, "passing": PASSING},
+    ).fetchone()
     return get_revision(db, row[0]) if row[0] is not None else None
 
 

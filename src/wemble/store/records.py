@@ -241,6 +241,15 @@ def list_export_folders(db: sqlite3.Connection) -> dict[str, list[str]]:
     return folders
 
 
+def list_sent_revisions(db: sqlite3.Connection) -> set[int]:
+    """Return the revisions of all jobs that were sent, and not only saved."""
+    rows = db.execute(
+        "SELECT json_extract(request, '$.revision') AS revision FROM task "
+        "WHERE kind = 'export' AND state = 'done' AND json_extract(result, '$.saved') IS NULL"
+    )
+    return {row["revision"] for row in rows if row["revision"] is not None}
+
+
 def delete_task(db: sqlite3.Connection, task_id: str) -> None:
     """Forget a task."""
     db.execute("DELETE FROM task WHERE id = :id", {"id": task_id})

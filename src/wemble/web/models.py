@@ -18,7 +18,8 @@ from wemble.actions.verdicts import ClipVerdicts
 from wemble.core.briefs import Brief, BriefRecord
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.changes import Kind, OwnFields
-from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
+from wemble.core.edit.edges import Hold, Reach
+from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, Side, SourceUse
 from wemble.store.records import TaskRow
 
 
@@ -93,6 +94,21 @@ class EditBody(Body):
 
     base_revision: int
     edit: EditRequest
+
+
+class ReachBody(Body):
+    """The same edge of clips; what their fades keep when it moves."""
+
+    revision: int
+    clip_ids: list[str]
+    side: Side
+    hold: Hold = "length"
+
+
+class ReachAnswer(Body):
+    """How far it can be moved."""
+
+    reach: Reach
 
 
 class StepBody(Body):

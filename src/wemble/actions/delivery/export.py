@@ -21,7 +21,8 @@ from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
 from wemble.core.deliver.names import Name, names
 from wemble.core.deliver.shots import joined
 from wemble.core.deliver.words import Piece, files_to_send, points_in, range_in_words, sentence
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Job, Side
+from wemble.core.edit.placement import end_of, start_of
 from wemble.core.render import RenderPlan
 from wemble.core.render.plan import audible_lanes, fold
 from wemble.core.signal.levels import Samples
@@ -70,6 +71,7 @@ class Doubt:
     text: str
     stops: bool = False
     clip_id: str | None = None
+    side: Side | None = None
     job_frame: int | None = None
 
 
@@ -338,5 +340,8 @@ def _doubts(
     doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
     for row in doubtful[:50]:
         verdict = next(v for v in row.verdicts if v.state != "fine")
-        doubts.append(Doubt(f"{job.clips[row.clip_id].name}, {verdict.side}: {verdict.text}", clip_id=row.clip_id))
+        clip = job.clips[row.clip_id]
+        at = start_of(job, clip) if verdict.side == "head" else end_of(job, clip)
+        words = f"“{clip.name}”, {verdict.side}: {verdict.text}"
+        doubts.append(Doubt(words, clip_id=clip.id, side=verdict.side, job_frame=at))
     return doubts

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
 from wemble.actions.library import Library
-from wemble.actions.revisions import TOGETHER, Answer, check_newest, edit
+from wemble.actions.revisions import PASSING, TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
 from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
@@ -39,7 +39,8 @@ class EditKind:
     ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
     ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``;
     if they are ``undone_together`` they stay revisions of their own, and are one step of undo however long it takes.
-    One that ``makes_edges`` gives them automatic fades, where the job's edges have them.
+    What only ``passes``, as a mute does, is no step of undo at all. One that ``makes_edges`` gives them automatic fades,
+    where the job's edges have them.
     """
 
     name: str
@@ -50,6 +51,7 @@ class EditKind:
     measures: bool = False
     makes_edges: bool = False
     undone_together: bool = False
+    passes: Callable[[Fields], bool] = lambda fields: False
 
     def label_of(self, fields: Fields) -> str:
         """Return what undo calls the edit."""
@@ -57,6 +59,8 @@ class EditKind:
 
     def merge_key_of(self, fields: Fields) -> str | None:
         """Return the key under which a moment's edits of one thing merge."""
+        if self.passes(fields):
+            return PASSING
         if not self.merges_by or not self.merges(fields):
             return None
         key = " ".join([self.name, *(str(fields[name]) for name in self.merges_by)])
@@ -151,6 +155,10 @@ def _is_dragged(settings: LaneSettings) -> bool:
     return settings.gain_db is not None or settings.pan is not None
 
 
+def _only_mutes(settings: LaneSettings) -> bool:
+    return not _is_dragged(settings) and settings.name is None
+
+
 _DECISIONS = {"accepted": "accept edge", "sent_back": "send edge back", None: "take the decision back"}
 
 TABLE: tuple[EditKind, ...] = (
@@ -177,7 +185,14 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("remove_clips", arrange.remove_clips, _several("remove", "clip")),
     EditKind("add_lane", arrange.add_lane, "add lane"),
     EditKind("lane_each", arrange.lane_each, "a lane each"),
-    EditKind("set_lane", arrange.set_lane, "lane", ("lane_id",), lambda f: _is_dragged(f["settings"])),
+    EditKind(
+        "set_lane",
+        arrange.set_lane,
+        "lane",
+        ("lane_id",),
+        lambda f: _is_dragged(f["settings"]),
+        passes=lambda f: _only_mutes(f["settings"]),
+    ),
     EditKind("remove_lane", arrange.remove_lane, "remove lane"),
     EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
     EditKind("set_programme", marks.set_programme, "programme"),

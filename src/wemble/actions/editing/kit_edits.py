@@ -19,6 +19,7 @@ from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.errors import InvalidInput
 
 LONGEST_LOOPED_S = 120.0
+BLOCK_FRAMES = 1 << 20
 
 
 def peaks(library: Library, job: Job, clip_ids: Sequence[str]) -> dict[str, float]:
@@ -26,8 +27,8 @@ def peaks(library: Library, job: Job, clip_ids: Sequence[str]) -> dict[str, floa
     sizes = {}
     for clip in map(job.clip, clip_ids):
         largest = 0.0
-        for at in range(clip.head_frame, clip.tail_frame, 1 << 20):
-            samples = library.reads(clip.source_id)(at, min(1 << 20, clip.tail_frame - at))
+        for at in range(clip.head_frame, clip.tail_frame, BLOCK_FRAMES):
+            samples = library.reads(clip.source_id)(at, min(BLOCK_FRAMES, clip.tail_frame - at))
             largest = max(largest, float(np.abs(samples).max(initial=0.0)))
         sizes[clip.id] = largest * float(10.0 ** (clip.gain_db / 20.0))
     return sizes

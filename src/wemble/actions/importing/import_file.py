@@ -36,6 +36,7 @@ from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, s
 BLOCK_FRAMES = 1 << 16
 FAR_OVER_FULL_SCALE = 64.0
 _HASH_BYTES = 1 << 20
+_BLOCKS_AHEAD = 4
 _SPACE_EVERY_FRAMES = 1 << 22
 _COPY_AND_PYRAMID = 1.1
 
@@ -167,7 +168,7 @@ def _hash(path: Path, digest: hashlib._Hash) -> None:
 
 def _ahead(blocks: Iterator[Interleaved]) -> Iterator[Interleaved]:
     """Decode in a thread beside, a few blocks ahead: both cores are used."""
-    ahead: queue.Queue[Interleaved | BaseException | None] = queue.Queue(4)
+    ahead: queue.Queue[Interleaved | BaseException | None] = queue.Queue(_BLOCKS_AHEAD)
 
     def run() -> None:
         try:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from wemble.core.edit.clips import Edited
@@ -11,25 +12,56 @@ from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, spans_on_lane, start_of, to_source_frames
 from wemble.core.shape.curves import SHAPES
 from wemble.core.shape.points import check_points
+from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
 Hold = Literal["length", "inner"]
 """What a fade keeps when its edge moves: its length, or the place of its inner end."""
+SHORTEST_HELD_MS = 1.0
+"""An edge that comes near the inner end of its fade, while that is held, leaves so much of the fade: less would click."""
 
 
 def move_edge(job: Job, clip_id: str, side: Side, source_frame: int, hold: Hold = "length") -> Edited:
     """Move a head or a tail to a source frame, as far as it can go.
 
-    It stops at the ends of the source, one frame short of the clip's other edge or of the fade's inner end if that is
-    held, and at a neighbour on the lane. Where the neighbour is the next piece of the same audio, the cut between the
-    two moves and both follow. Where time was closed up, that time is opened, and what follows moves along. A fade that
-    keeps its length becomes as long as the clip lets it.
+    It stops at the ends of the source, one frame short of the clip's other edge or `SHORTEST_HELD_MS` short of the
+    fade's inner end if that is held, and at a neighbour on the lane. Where the neighbour is the next piece of the same
+    audio, the cut between the two moves and both follow. Where time was closed up, that time is opened, and what
+    follows moves along. A fade that keeps its length becomes as long as the clip lets it.
     """
     clip = job.clip(clip_id)
     low, high = _edge_limits(job, clip, side, hold)
     at = min(max(source_frame, low), high)
-    notes = () if at == source_frame else (f"the {side} stops at frame {at:,}: {_limit_reason(job, clip, side, at)}",)
+    notes = (
+        () if at == source_frame else (f"the {side} stops at frame {at:,}: {_limit_reason(job, clip, side, at, hold)}",)
+    )
     return Edited(after := _moved(job, clip, side, at, hold), notes + _gone_joins(job, after))
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """How far the same edge of several clips can move: the lowest and the highest source frame that the first of them can
+    have there, what stops it at either, and the longest fade that it can have, in source frames."""
+
+    lowest_frame: int
+    highest_frame: int
+    lowest_reason: str
+    highest_reason: str
+    longest_fade_frames: int
+
+
+def reach_of(job: Job, clip_ids: tuple[str, ...], side: Side, hold: Hold = "length") -> Reach:
+    """Say how far an edge of clips can be moved, as `move_edges` will do it. Raises `InvalidInput` without clips."""
+    if not clip_ids:
+        raise InvalidInput("say which clips")
+    first = job.clip(clip_ids[0])
+    low, high = _edge_limits(job, first, side, hold)
+    frames, reasons = [], []
+    for stop in _stops(job, [job.clip(clip_id) for clip_id in clip_ids], side, hold):
+        to = source_frame_from(job, first, placed(job, first, _edge(first, side)) + stop.by_frames)
+        frames.append(min(max(to, low), high))
+        reasons.append(_reason_of(job, stop, side, hold, named=stop.clip.id != first.id))
+    return Reach(frames[0], frames[1], reasons[0], reasons[1], _fade_room(first, side))
 
 
 def move_edges(job: Job, clip_ids: tuple[str, ...], side: Side, by_frames: int, hold: Hold = "length") -> Edited:
@@ -38,26 +70,46 @@ def move_edges(job: Job, clip_ids: tuple[str, ...], side: Side, by_frames: int, 
     What stops the first stops all, so that the edges stay in step; it is said which.
     """
     clips = [job.clip(clip_id) for clip_id in clip_ids]
-    allowed, stopper = by_frames, None
-    for clip in clips:
-        frame = _edge(clip, side)
-        low, high = (
-            placed(job, clip, limit) - placed(job, clip, frame) for limit in _edge_limits(job, clip, side, hold)
-        )
-        reach = min(max(allowed, low), high)
-        if reach != allowed:
-            allowed, stopper = reach, clip
+    if not clips:
+        return Edited(job)
+    back, on = _stops(job, clips, side, hold)
+    allowed = min(max(by_frames, back.by_frames), on.by_frames)
     before = job
     for clip in clips:
         to = source_frame_from(job, clip, placed(job, clip, _edge(clip, side)) + allowed)
         low, high = _edge_limits(job, job.clip(clip.id), side, hold)
         job = _moved(job, job.clip(clip.id), side, min(max(to, low), high), hold)
     gone = _gone_joins(before, job)
-    if stopper is None:
+    if allowed == by_frames:
         return Edited(job, gone)
     moved_ms = 1000.0 * allowed / job.rate_hz
-    reason = _limit_reason(job, stopper, side, _edge(job.clip(stopper.id), side))
-    return Edited(job, (f"the {side}s stop after {moved_ms:+.1f} ms, at “{stopper.name}”: {reason}", *gone))
+    reason = _reason_of(before, back if allowed > by_frames else on, side, hold, named=True)
+    return Edited(job, (f"the {side}s stop after {moved_ms:+.1f} ms, at {reason}", *gone))
+
+
+@dataclass(frozen=True, slots=True)
+class _Stop:
+    """How far clips can go together, in job frames, by the clip that stops them, at its own source frame."""
+
+    by_frames: int
+    clip: Clip
+    at: int
+
+
+def _stops(job: Job, clips: Sequence[Clip], side: Side, hold: Hold) -> tuple[_Stop, _Stop]:
+    """Return what stops clips on their way back, and on their way on."""
+    backs, ons = [], []
+    for clip in clips:
+        here = placed(job, clip, _edge(clip, side))
+        low, high = _edge_limits(job, clip, side, hold)
+        backs.append(_Stop(placed(job, clip, low) - here, clip, low))
+        ons.append(_Stop(placed(job, clip, high) - here, clip, high))
+    return max(backs, key=lambda stop: stop.by_frames), min(ons, key=lambda stop: stop.by_frames)
+
+
+def _reason_of(job: Job, stop: _Stop, side: Side, hold: Hold, *, named: bool) -> str:
+    reason = _limit_reason(job, stop.clip, side, stop.at, hold)
+    return f"“{stop.clip.name}”: {reason}" if named else reason
 
 
 def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None) -> Edited:
@@ -72,14 +124,18 @@ def set_fade(job: Job, clip_ids: tuple[str, ...], side: Side, fade: Fade | None)
         clip = job.clip(clip_id)
         if joined(job, clip_id, side):
             raise InvalidInput(f"the {side} of “{clip.name}” has a crossfade; remove that first")
-        other = clip.fade_out if side == "head" else clip.fade_in
-        room = clip.frames - (other.length_frames if other else 0)
+        room = _fade_room(clip, side)
         fitting = fade
         if fade is not None and fade.length_frames > room:
             notes.append(f"the fade of “{clip.name}” stops at {room:,} frames, where its other fade starts")
             fitting = replace(fade, length_frames=room) if room > 0 else None
         job = _with_fade(job, clip, side, fitting)
     return Edited(job, tuple(notes))
+
+
+def _fade_room(clip: Clip, side: Side) -> int:
+    other = clip.fade_out if side == "head" else clip.fade_in
+    return clip.frames - (other.length_frames if other else 0)
 
 
 def check_fade(fade: Fade) -> None:
@@ -143,6 +199,8 @@ def no_longer(fade: Fade | None, room: int) -> Fade | None:
 
 
 def _moved(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> Job:
+    if at == _edge(clip, side):
+        return job  # one that cannot go anywhere keeps its crossfade
     neighbour = _neighbour(job, clip, side)
     shared = neighbour is not None and _continues(clip, neighbour, side)
     pieces = [_with_edge(clip, side, at, hold)]
@@ -244,7 +302,7 @@ def _edge_limits(job: Job, clip: Clip, side: Side, hold: Hold) -> tuple[int, int
     """Return the lowest and the highest source frame that an edge may have."""
     neighbour = _neighbour(job, clip, side)
     shared = neighbour is not None and _continues(clip, neighbour, side)
-    inner = _inner_limit(clip, side, hold)
+    inner = _inner_limit(job, clip, side, hold)
     closed = None if shared else _closed_at(job, clip, side)
     removed = 0 if closed is None else job.findings[clip.finding_id or ""].closed[closed][1]
     if side == "head":
@@ -268,25 +326,29 @@ def _last_before(job: Job, clip: Clip, job_frame: int) -> int:
     return to_source_frames(job_frame - clip.origin_frame, source_rate_hz=rate, job_rate_hz=job.rate_hz)
 
 
-def _inner_limit(clip: Clip, side: Side, hold: Hold) -> int:
+def _inner_limit(job: Job, clip: Clip, side: Side, hold: Hold) -> int:
     fade = clip.fade_in if side == "head" else clip.fade_out
     if hold == "inner" and fade is not None:
-        length = fade.length_frames - 1
+        shortest = min(ms_to_frames(SHORTEST_HELD_MS, job.source(clip.source_id).rate_hz), fade.length_frames)
+        length = fade.length_frames - max(shortest, 1)
         return clip.head_frame + length if side == "head" else clip.tail_frame - length
     return clip.tail_frame - 1 if side == "head" else clip.head_frame + 1
 
 
-def _limit_reason(job: Job, clip: Clip, side: Side, at: int) -> str:
+def _limit_reason(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> str:
     if at in (0, job.source(clip.source_id).frames):
         return "the source has no more there"
     if at == (clip.tail_frame - 1 if side == "head" else clip.head_frame + 1):
         return "a clip keeps at least one frame"
-    fade = clip.fade_in if side == "head" else clip.fade_out
-    if fade is not None and at == _inner_limit(clip, side, "inner"):
+    if hold == "inner" and at == _inner_limit(job, clip, side, hold):
         return "the fade ends there"
     if _closed_at(job, clip, side) is not None:
         return "all the time that was closed up there is open again"
-    return "the next clip begins there" if side == "tail" else "the clip before ends there"
+    neighbour = _neighbour(job, clip, side)
+    which = f"“{neighbour.name}”" if neighbour else "another clip"
+    if neighbour is not None and _continues(clip, neighbour, side):
+        return f"{which} keeps at least one frame"
+    return f"{which} begins there" if side == "tail" else f"{which} ends there"
 
 
 def _with_edge(clip: Clip, side: Side, at: int, hold: Hold) -> Clip:

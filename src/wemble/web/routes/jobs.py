@@ -5,6 +5,7 @@ from __future__ import annotations
 from wemble.actions import job_list, job_settings, overlaps, removal, revisions, verdicts
 from wemble.actions.editing import edits
 from wemble.core.briefs import BRIEFS, record
+from wemble.core.edit.edges import reach_of
 from wemble.web import models
 from wemble.web.endpoints import endpoint
 from wemble.web.routes.answers import edit_answer
@@ -87,6 +88,13 @@ def open_job(job_id: str) -> models.OpenedJob:
 def edit_job(body: models.EditBody, job_id: str) -> models.EditAnswer:
     """Edit a job."""
     return edit_answer(edits.perform_request(library(), job_id, body.base_revision, body.edit))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/edges/reach", body=models.ReachBody, answer=models.ReachAnswer)
+def edge_reach(body: models.ReachBody, job_id: str) -> models.ReachAnswer:
+    """Say how far an edge can be moved, and what stops it."""
+    job = library().job_at(body.revision)
+    return models.ReachAnswer(reach=reach_of(job, tuple(body.clip_ids), body.side, body.hold))
 
 
 @endpoint(api, "PUT", "/jobs/<job_id>/settings/<name>", body=models.SettingBody, answer=models.Done)
