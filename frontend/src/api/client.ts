@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Recipe, SendRequest, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -59,6 +59,7 @@ export const api = {
   makeJob: (name: string, brief: Brief) => json<{ id: string }>("POST", "/jobs", { name, brief }).then((answer) => answer.id),
   openJob: (id: string) => json<OpenedJob>("GET", `/jobs/${id}`),
   edit: (id: string, base_revision: number, edit: Edit) => json<EditAnswer>("POST", `/jobs/${id}/edits`, { base_revision, edit }),
+  reach: (id: string, body: { revision: number; clip_ids: string[]; side: Side; hold: "length" | "inner" }) => json<{ reach: Reach }>("POST", `/jobs/${id}/edges/reach`, body).then((answer) => answer.reach),
   step: (id: string, base_revision: number, direction: "undo" | "redo") =>
     json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
   proposal: (id: string, revision: number, target_ids: string[]) =>

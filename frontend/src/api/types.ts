@@ -38,6 +38,7 @@ export type Draft = Required<Schemas["Draft"]>;
 export type EditBody = Schemas["EditBody"];
 type LaneEdit = Extract<EditBody["edit"], { kind: "set_lane" }>;
 export type Edit = Exclude<EditBody["edit"], LaneEdit> | (Omit<LaneEdit, "settings"> & { settings: Partial<LaneEdit["settings"]> });
+export type Reach = Schemas["Reach"];
 export type EditAnswer = Schemas["EditAnswer"];
 export type Change = Schemas["ChangeBody"];
 export type SourceInfo = Schemas["SourceInfo"];

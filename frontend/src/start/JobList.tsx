@@ -5,6 +5,7 @@ import { Link } from "wouter";
 import { api } from "../api/client";
 import type { JobCard } from "../api/types";
 import { formatTime } from "../time/format";
+import { NameField } from "../ui/EditableName";
 import { formatBytes, formatDay } from "../ui/figures";
 import { JobPicture } from "./JobPicture";
 import { lastTouched } from "./jobOrder";
@@ -47,6 +48,8 @@ export function JobList({ jobs, onAct }: Props) {
               {renaming === job.id ? (
                 <NameField
                   name={job.name}
+                  label={`new name of ${job.name}`}
+                  className="block w-full text-base font-semibold"
                   onDone={(name) => {
                     setRenaming(null);
                     if (name !== null && name !== job.name) onAct(() => api.renameJob(job.id, name));
@@ -59,7 +62,7 @@ export function JobList({ jobs, onAct }: Props) {
               )}
               <span className="text-xs text-soft">{job.brief}</span>
             </td>
-            <td className={`py-1.5 ${job.waits_for === "look" ? "text-warn" : ""}`}>
+            <td className={`py-1.5 ${{ look: "text-warn", done: "text-fine" }[job.waits_for as string] ?? ""}`}>
               {job.waiting_for}
               {saving?.jobId === job.id && <SavedJob jobId={job.id} taskId={saving.taskId} onDone={() => setSaving(null)} />}
             </td>
@@ -109,21 +112,3 @@ const Item = ({ icon, onSelect, children }: { readonly icon: ReactNode; readonly
     {icon} {children}
   </DropdownMenu.Item>
 );
-
-function NameField({ name, onDone }: { readonly name: string; readonly onDone: (name: string | null) => void }) {
-  return (
-    <input
-      autoFocus
-      aria-label={`new name of ${name}`}
-      maxLength={200}
-      className="block w-full border-b border-join bg-transparent text-base font-semibold outline-none"
-      defaultValue={name}
-      onFocus={(event) => event.target.select()}
-      onBlur={(event) => onDone(event.target.value.trim() || null)}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") onDone(null);
-      }}
-    />
-  );
-}

@@ -3,6 +3,7 @@ import { CircleAlert, TriangleAlert } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Clip, ClipVerdicts } from "../../api/types";
 import { formatLength } from "../../time/format";
+import { NameField } from "../../ui/EditableName";
 import { clipsInOrder, hasSound } from "../model/placement";
 import { gravity, isDoubtful } from "../model/verdicts";
 import { useOpen } from "../state/desk";
@@ -62,6 +63,10 @@ export function ClipList() {
         aria-label={filter === "all" ? "all clips" : "clips to look at"}
         aria-activedescendant={clipId ? `row-${clipId}` : undefined}
         onKeyDown={(event) => {
+          if (event.key === "F2" && clipId) {
+            event.preventDefault();
+            setRenaming(clipId);
+          }
           const move = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15, Home: -Infinity, End: Infinity }[event.key];
           if (!move) return;
           event.preventDefault();
@@ -103,26 +108,19 @@ function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
       role="option"
       aria-selected={selected}
       className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${selected ? `border-l-3 border-l-ink pl-1.5 ${first ? "bg-sheet font-semibold" : "bg-shade"}` : "hover:bg-sheet"}`}
-      onClick={(event) => selectClip(clip.id, undefined, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only")}
+      onClick={(event) => selectClip(clip.id, sideOfWarning(event.target), event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only")}
       onDoubleClick={() => onRename(clip.id)}
       title={`${clip.name} (double-click to rename)`}
     >
       <Mark row={row} side="head" />
       {renaming ? (
-        <input
-          autoFocus
-          aria-label="name of the clip"
-          className="min-w-0 flex-1 border-b border-join bg-transparent outline-none"
-          defaultValue={clip.name}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") event.currentTarget.blur();
-            if (event.key === "Escape") onRename(null);
-            event.stopPropagation();
-          }}
-          onBlur={(event) => {
-            const name = event.currentTarget.value.trim();
-            if (name && name !== clip.name) void edit({ kind: "rename_clip", clip_id: clip.id, name });
+        <NameField
+          name={clip.name}
+          label="name of the clip"
+          className="flex-1"
+          onDone={(name) => {
             onRename(null);
+            if (name !== null && name !== clip.name) void edit({ kind: "rename_clip", clip_id: clip.id, name });
           }}
         />
       ) : (
@@ -133,6 +131,12 @@ function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
     </div>
   );
 }
+
+/** The edge whose warning was clicked, to be brought into view; none if the click was beside it. */
+const sideOfWarning = (target: EventTarget): "head" | "tail" | undefined => {
+  const side = target instanceof Element ? target.closest<HTMLElement>("[data-warns]")?.dataset["warns"] : undefined;
+  return side === "head" || side === "tail" ? side : undefined;
+};
 
 /** ◖ ◗ while an edge is clean; a warning in its place, with its words, when it is not. */
 function Mark({ row, side }: { readonly row: ClipVerdicts | undefined; readonly side: "head" | "tail" }) {
@@ -146,7 +150,7 @@ function Mark({ row, side }: { readonly row: ClipVerdicts | undefined; readonly 
   }
   const Icon = worst.state === "fail" ? CircleAlert : TriangleAlert;
   return (
-    <span className={`w-3.5 ${worst.state === "fail" ? "text-fail" : "text-warn"}`} title={worst.text}>
+    <span data-warns={side} className={`w-3.5 ${worst.state === "fail" ? "text-fail" : "text-warn"}`} title={worst.text}>
       <Icon size={13} aria-label={`${side}: ${worst.text}`} />
     </span>
   );

@@ -1,7 +1,7 @@
 import { Moon, Redo2, Search, Sun, Undo2 } from "lucide-react";
-import { useState } from "react";
 import { Link } from "wouter";
 import { Button } from "../../ui/Button";
+import { EditableName } from "../../ui/EditableName";
 import { applyTheme, currentTheme } from "../../ui/theme";
 import { Help } from "./Help";
 import { Palette } from "./CommandSearch";
@@ -18,7 +18,6 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
   const saving = useOpen((desk) => desk.saving > 0);
   const undoLabel = useOpen((desk) => desk.undoLabel);
   const redoLabel = useOpen((desk) => desk.redoLabel);
-  const [renaming, setRenaming] = useState(false);
   const theme = currentTheme();
   return (
     <header className="flex h-12 items-center border-b border-rule px-4">
@@ -27,29 +26,9 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
           Wemble
         </Link>
         <span aria-hidden className="h-5 w-px bg-rule" />
-        {renaming ? (
-          <input
-            autoFocus
-            aria-label="name of the job"
-            className="w-52 border-b border-join bg-transparent text-base outline-none"
-            defaultValue={job.name}
-            onKeyDown={(event) => {
-              if (event.key === "Enter") event.currentTarget.blur();
-              if (event.key === "Escape") setRenaming(false);
-            }}
-            onBlur={(event) => {
-              const name = event.currentTarget.value.trim();
-              if (name && name !== job.name) void edit({ kind: "rename_job", name });
-              setRenaming(false);
-            }}
-          />
-        ) : (
-          <h1 className="min-w-0">
-            <button type="button" className="block max-w-60 truncate text-base hover:underline" title={`${job.name} (rename)`} onClick={() => setRenaming(true)}>
-              <bdi>{job.name}</bdi>
-            </button>
-          </h1>
-        )}
+        <h1 className="flex min-w-0">
+          <EditableName name={job.name} of="job" className="max-w-60 text-base" onRename={(name) => void edit({ kind: "rename_job", name })} />
+        </h1>
         <span className="truncate text-soft">{brief.title.toLowerCase()}</span>
       </div>
       <nav aria-label="steps" className="flex gap-1">

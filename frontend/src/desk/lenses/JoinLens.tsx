@@ -35,14 +35,14 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
   const cutFrame = endOf(job, left);
   const handles = { after: placed(job, left, job.sources[left.source_id]?.frames ?? 0) - cutFrame, before: startOf(job, right) - placed(job, right, 0) };
   const scene: JoinScene = useMemo(
-    () => ({ cutFrame, lengthFrames: join?.length_frames ?? 0, leadFrames: join ? leadOf(join) : 0 }),
-    [cutFrame, join],
+    () => ({ cutFrame, lengthFrames: join?.length_frames ?? 0, leadFrames: join ? leadOf(join) : 0, most: { before: handles.before, after: handles.after } }),
+    [cutFrame, join, handles.before, handles.after],
   );
   const [gesture, setGesture] = useState<JoinGesture>(JOIN_IDLE);
   const live = useRef<JoinGesture>(JOIN_IDLE);
   const shown: JoinScene = useMemo(
-    () => (gesture.phase === "start" || gesture.phase === "end" ? { cutFrame, lengthFrames: gesture.lengthFrames, leadFrames: gesture.leadFrames } : scene),
-    [scene, gesture, cutFrame],
+    () => (gesture.phase === "start" || gesture.phase === "end" ? { ...scene, lengthFrames: gesture.lengthFrames, leadFrames: gesture.leadFrames } : scene),
+    [scene, gesture],
   );
   const limits: Limits = useMemo(() => ({ lowestFrame: cutFrame - 120 * rateHz, highestFrame: cutFrame + 120 * rateHz, smallestFramesPerPx: 1 / 24 }), [cutFrame, rateHz]);
   const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
@@ -112,6 +112,8 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
           <bdi>{left.name}</bdi> into <bdi>{right.name}</bdi>
         </span>
         <span className="num ml-auto whitespace-nowrap text-soft">
+          {gesture.phase === "start" && shown.leadFrames === handles.before && <b className="mr-3 text-warn">“{right.name}” has no more before the cut</b>}
+          {gesture.phase === "end" && shown.lengthFrames - shown.leadFrames === handles.after && <b className="mr-3 text-warn">“{left.name}” has no more after the cut</b>}
           {shown.lengthFrames ? `${((shown.lengthFrames / rateHz) * 1000).toFixed(1)} ms, ${((shown.leadFrames / rateHz) * 1000).toFixed(1)} before the cut` : "a plain cut"}
         </span>
         <button type="button" className="underline" onClick={() => setJoinLens(false)}>

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
-import type { Clip, Fade, Shape, Side } from "../../api/types";
+import type { Clip, Fade, Reach, Shape, Side } from "../../api/types";
 import { formatPlace, formatTime } from "../../time/format";
 import { inks } from "../../ui/theme";
 import { useCanvas, useWheel } from "../../ui/useCanvas";
@@ -12,7 +12,7 @@ import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGes
 import { levelOf } from "../model/gains";
 import { placed, sourceFrameAt } from "../model/placement";
 import { draftedEdges } from "../model/runs";
-import { moveEdgeTo, nudge, setFadeOfChosen } from "../state/clipEdits";
+import { edgeReach, moveEdgeTo, nudge, setFadeOfChosen } from "../state/clipEdits";
 import { set, setLevelZoom, useOpen } from "../state/desk";
 import { spectraOf, tilesOf } from "../state/pictures";
 import { selectClip } from "../state/selection";
@@ -59,6 +59,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
   const [gesture, setGesture] = useState<LensGesture>(LENS_IDLE);
   const live = useRef<LensGesture>(LENS_IDLE);
   const [heightPx, setHeightPx] = useState(0);
+  const [reach, setReach] = useState<Reach | null>(null);
   const bent = useMemo(() => (gesture.phase === "bend" && fade ? { ...fade, bend: gesture.bend } : fade), [gesture, fade]);
   const scene: LensScene = useMemo(
     () => ({
@@ -66,8 +67,9 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
       edgeFrame,
       fadeFrames: fade?.length_frames ?? 0,
       bend: fade ? { value: fade.bend, y: curveY(heightPx, gainAt(fade, 0.5)) } : null,
+      reach: reach && { lowestFrame: reach.lowest_frame, highestFrame: reach.highest_frame, longestFade: reach.longest_fade_frames },
     }),
-    [side, edgeFrame, fade, heightPx],
+    [side, edgeFrame, fade, heightPx, reach],
   );
   const shown: LensScene = useMemo(
     () => ({
@@ -174,6 +176,8 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
     live.current = next;
     setGesture(next);
     if (effect) carryOut(effect);
+    if (input.kind === "down" && (next.phase === "edge" || next.phase === "fade")) void edgeReach(clip.id, side).then(setReach);
+    if (next.phase === "idle") setReach(null);
   };
   const [cursorShape, setCursorShape] = useState("default");
   const at = (event: PointerEvent<HTMLElement>) => {
@@ -241,8 +245,9 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         <EdgeSlider side={side} clip={clip} x={toPx(view, shown.edgeFrame)} rateHz={rateHz} frame={edgeFrame} frames={frames} />
         {gesture.phase !== "idle" && gesture.phase !== "pan" && (
           <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
-            {gesture.phase === "edge" && formatTime(gesture.edgeFrame, rateHz, "clock", 4)}
-            {gesture.phase === "fade" && `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms`}
+            {gesture.phase === "edge" && `${formatTime(gesture.edgeFrame, rateHz, "clock", 4)}${stopText(reach, gesture.edgeFrame)}`}
+            {gesture.phase === "fade" && (gesture.fadeFrames ? `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms` : "no fade")}
+            {gesture.phase === "fade" && reach !== null && gesture.fadeFrames === reach.longest_fade_frames && ", as long as it can be"}
             {gesture.phase === "bend" && `bend ${gesture.bend.toFixed(2)}`}
           </span>
         )}
@@ -250,6 +255,13 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
       <LensFoot clip={clip} side={side} rateHz={rateHz} frame={shown.edgeFrame} fade={fade} joined={joined} onFade={setFade} soundFrame={soundFrame} />
     </section>
   );
+}
+
+/** What stops an edge that is dragged as far as it goes. */
+function stopText(reach: Reach | null, frame: number): string {
+  if (reach && frame === reach.lowest_frame) return `, stops: ${reach.lowest_reason}`;
+  if (reach && frame === reach.highest_frame) return `, stops: ${reach.highest_reason}`;
+  return "";
 }
 
 /** The edge as something that can be focused and moved by keys: it lies over the canvas, which is mute. */

@@ -6,7 +6,7 @@ import { placed, sourceFrameAt } from "../model/placement";
 import { Num } from "../../ui/Num";
 import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
-import { setJoinLens, useOpen } from "../state/desk";
+import { setJoinLens, showPlace, useOpen } from "../state/desk";
 import { selectClip } from "../state/selection";
 
 interface FootProps {
@@ -106,7 +106,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
           bend <Num label={`bend at the ${side}`} value={fade.bend} unit="" lowest={-1} highest={1} step={0.05} decimals={2} onChange={(bend) => onFade({ bend })} /> · <span className="num">{passing(fade, rateHz)}</span>
         </p>
       )}
-      <Verdicts list={mine} />
+      <Verdicts list={mine} onShow={() => showPlace(placed(job, clip, frame))} />
     </footer>
   );
 }
@@ -153,16 +153,22 @@ function Nudge({ text, milliseconds, frames, side, clip, rateHz }: NudgeProps) {
 }
 
 /** The gravest verdict with its icon and word, then the figures of the others. */
-function Verdicts({ list }: { readonly list: readonly Verdict[] }) {
+function Verdicts({ list, onShow }: { readonly list: readonly Verdict[]; readonly onShow: () => void }) {
   const [first, ...rest] = list;
   if (!first) return <p className="h-4.5 text-xs text-soft">not analysed yet</p>;
   const Icon = { fine: CircleCheck, look: TriangleAlert, fail: CircleAlert }[first.state];
   const colour = { fine: "text-fine", look: "text-warn", fail: "text-fail" }[first.state];
   return (
     <p className="flex h-4.5 items-center gap-2 text-xs whitespace-nowrap" title={list.map((verdict) => verdict.text).join("\n")}>
-      <span className={`flex items-center gap-1 font-semibold ${colour}`}>
-        <Icon size={13} aria-hidden /> {first.state === "fine" ? "clean" : first.text}
-      </span>
+      {first.state === "fine" ? (
+        <span className={`flex items-center gap-1 font-semibold ${colour}`}>
+          <Icon size={13} aria-hidden /> clean
+        </span>
+      ) : (
+        <button type="button" className={`flex items-center gap-1 font-semibold hover:underline ${colour}`} aria-label={`show in the strip: ${first.text}`} onClick={onShow}>
+          <Icon size={13} aria-hidden /> {first.text}
+        </button>
+      )}
       <span className="truncate text-soft">{(first.state === "fine" ? list : rest).map((verdict) => verdict.text).join(" · ")}</span>
     </p>
   );

@@ -3,7 +3,7 @@ import { drawColumns, drawEdgeMark, strokeOver, type Band } from "../../wave/dra
 import { toPx, type Viewport } from "../../wave/geometry";
 import type { Columns } from "../../wave/tiles";
 import { drawLensRuler, FOOT_PX, type PlaceLabel } from "./lensRuler";
-import { endOfJoin, startOfJoin, type JoinScene } from "./joinGesture";
+import { endOfJoin, GRIP_PX, startOfJoin, type JoinScene } from "./joinGesture";
 
 export interface JoinPicture extends JoinScene {
   readonly view: Viewport;
@@ -42,11 +42,24 @@ export function drawJoin(ink: CanvasRenderingContext2D, picture: JoinPicture): v
   ink.fillStyle = colours["join"] ?? "";
   ink.fillRect(Math.round(cut) - 1, 0, 2, heightPx - FOOT_PX);
   for (const x of [start, end]) ink.fillRect(Math.round(x), 0, 1, heightPx - FOOT_PX);
+  drawGrip(ink, start - GRIP_PX, half, colours["head"] ?? "", colours["sheet"] ?? "");
+  drawGrip(ink, end + GRIP_PX, half, colours["tail"] ?? "", colours["sheet"] ?? "");
   drawEdgeMark(ink, cut, half - 10, 7, "tail", colours["tail"] ?? "");
   drawEdgeMark(ink, cut, half + 10, 7, "head", colours["head"] ?? "");
   ink.fillStyle = colours["ink"] ?? "";
   ink.fillRect(Math.round(toPx(view, picture.cursorFrame)), 0, 1, heightPx - FOOT_PX);
   drawLensRuler(ink, view, picture.rateHz, heightPx - FOOT_PX, Infinity, colours, picture.label);
+}
+
+/** The ring by which an end of the crossfade is pulled, as that of a fade. */
+function drawGrip(ink: CanvasRenderingContext2D, x: number, y: number, colour: string, sheet: string): void {
+  ink.beginPath();
+  ink.arc(x, y, 5, 0, 2 * Math.PI);
+  ink.fillStyle = sheet;
+  ink.fill();
+  ink.lineWidth = 2;
+  ink.strokeStyle = colour;
+  ink.stroke();
 }
 
 /** One side: in ink as it is heard, pale what is only handle and what the crossfade takes. */

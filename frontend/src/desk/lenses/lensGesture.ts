@@ -1,12 +1,20 @@
 /** What a pointer on a lens means: its edge, the inner end of its fade, the bend of its curve, or the view is dragged. */
 import { toFrame, toPx, type Viewport } from "../../wave/geometry";
 
+/** How far the edge and its fade can go, as the server says when they are taken hold of. */
+export interface LensReach {
+  readonly lowestFrame: number;
+  readonly highestFrame: number;
+  readonly longestFade: number;
+}
+
 export interface LensScene {
   readonly side: "head" | "tail";
   readonly edgeFrame: number;
   readonly fadeFrames: number;
   /** −1…+1, and where on the screen the middle of the curve lies; none without a fade. */
   readonly bend?: { readonly value: number; readonly y: number } | null;
+  readonly reach?: LensReach | null;
 }
 
 export type LensGesture =
@@ -67,13 +75,13 @@ export function reduceLens(gesture: LensGesture, input: LensInput, scene: LensSc
         const moved = gesture.edgeFrame !== scene.edgeFrame;
         return [LENS_IDLE, moved ? { kind: "move_edge", frame: gesture.edgeFrame } : null];
       }
-      return [{ ...gesture, edgeFrame: Math.round(toFrame(view, input.x) + gesture.grabFrames) }, null];
+      return [{ ...gesture, edgeFrame: within(scene, Math.round(toFrame(view, input.x) + gesture.grabFrames)) }, null];
     case "fade":
       if (input.kind === "up") {
         const changed = gesture.fadeFrames !== scene.fadeFrames;
         return [LENS_IDLE, changed ? { kind: "set_fade", frames: gesture.fadeFrames } : null];
       }
-      return [{ ...gesture, fadeFrames: inward(scene, toFrame(view, input.x)) }, null];
+      return [{ ...gesture, fadeFrames: inward(scene, view, input.x) }, null];
     case "bend": {
       if (input.kind === "up") return [LENS_IDLE, gesture.bend === gesture.from ? null : { kind: "set_bend", bend: gesture.bend }];
       const bend = gesture.from + (gesture.y - input.y) / WHOLE_BEND_PX;
@@ -85,5 +93,14 @@ export function reduceLens(gesture: LensGesture, input: LensInput, scene: LensSc
   }
 }
 
-const inward = (scene: LensScene, frame: number): number =>
-  Math.max(0, Math.round(scene.side === "head" ? frame - scene.edgeFrame : scene.edgeFrame - frame));
+const within = ({ reach }: LensScene, frame: number): number => (reach ? Math.min(Math.max(frame, reach.lowestFrame), reach.highestFrame) : frame);
+
+/** So near to the edge, the ring means no fade at all, and not one of a frame or two. */
+const NO_FADE_PX = 2;
+
+function inward(scene: LensScene, view: Viewport, x: number): number {
+  if (Math.abs(x - toPx(view, scene.edgeFrame)) <= NO_FADE_PX) return 0;
+  const frame = toFrame(view, x);
+  const length = Math.round(scene.side === "head" ? frame - scene.edgeFrame : scene.edgeFrame - frame);
+  return Math.min(Math.max(0, length), scene.reach?.longestFade ?? Infinity);
+}

@@ -1,6 +1,8 @@
 /** Edits of clips, edges, joins and marks, as keys, cards and gestures ask for them: each acts on what is selected. */
-import type { Fade, Law, Side } from "../../api/types";
+import { api } from "../../api/client";
+import type { Fade, Law, Reach, Side } from "../../api/types";
 import { type CrossfadePlace, leadAt } from "../model/offers";
+import { pairAt, pairAtFrame } from "../model/pairs";
 import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
@@ -32,6 +34,13 @@ export function moveEdgeTo(clipId: string, side: Side, frame: number): void {
   if (!clip) return;
   selectClip(clipId, side, "keep");
   nudge(frame - (side === "head" ? clip.head_frame : clip.tail_frame));
+}
+
+/** How far an edge can be dragged, with those of the other selected clips, and what stops it; null if the server does not say. */
+export async function edgeReach(clipId: string, side: Side): Promise<Reach | null> {
+  const { id, revision, hold } = desk();
+  const others = selectedIds(desk()).filter((one) => one !== clipId);
+  return api.reach(id, { revision, clip_ids: [clipId, ...others], side, hold }).catch(() => null);
 }
 
 /** Remove what the next act is about: the selected time, else the selected clips. */
@@ -188,14 +197,11 @@ export function setFadeOfChosen(side: Side, fade: Pick<Fade, "length_frames" | "
   void edit({ kind: "set_fade", clip_ids: selectedIds(desk()), side, length_frames, shape, bend, points });
 }
 
-/** The pair of clips that meets at the selected edge, if one does. */
+/** The pair of clips at the cut that the hand or the cursor is at: the selected edge, else the cursor, else the other edge. */
 export function currentPair(state: Desk): [string, string] | null {
   const clip = currentClip(state);
-  if (!clip) return null;
-  const [at, other] = state.side === "head" ? [startOf(state.job, clip), endOf] : [endOf(state.job, clip), startOf];
-  const neighbour = clipsInOrder(state.job).find((one) => one.lane_id === clip.lane_id && one.id !== clip.id && other(state.job, one) === at);
-  if (!neighbour) return null;
-  return state.side === "head" ? [neighbour.id, clip.id] : [clip.id, neighbour.id];
+  const other = state.side === "head" ? "tail" : "head";
+  return (clip && pairAt(state.job, clip, state.side)) ?? pairAtFrame(state.job, state.cursorFrame) ?? (clip ? pairAt(state.job, clip, other) : null);
 }
 
 /** Every pair that meets among the selected clips; else the pair at the selected edge. */

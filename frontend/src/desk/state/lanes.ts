@@ -1,5 +1,6 @@
 /** Several files that came in together: on one lane, or a lane each. Asked once, and remembered by brief. */
-import { lanesInOrder, startOf } from "../model/placement";
+import type { Job } from "../../api/types";
+import { endOf, lanesInOrder, startOf } from "../model/placement";
 import { desk, set, useDesk } from "./desk";
 import { edit, undoOrRedo } from "./edits";
 import { selectedIds } from "./selection";
@@ -24,17 +25,23 @@ export async function importOnLanes(id: string, count: number, bring: () => Prom
     if (choice === "each") await layOnLanes(came);
     else set({ notice: null });
   };
-  if (known === "each") {
+  if (known === "each" || (known === null && ofOneLength(job, came))) {
     await layOnLanes(came);
     const back = async () => {
       localStorage.setItem(keyOf(brief.name), "one");
       await undoOrRedo("undo");
     };
-    set({ notice: { tone: "told", text: `${came.length} recordings came in, a lane each as last time.`, offers: [{ name: "on one lane", run: back }] } });
+    set({ notice: { tone: "told", text: `${came.length} recordings came in, a lane each${known ? " as last time" : ", as they are of one length"}.`, offers: [{ name: "on one lane", run: back }] } });
   } else if (known === null) {
     const text = `${came.length} recordings came in, one after the other on “${lanesInOrder(job)[0]?.name ?? ""}”.`;
     set({ notice: { tone: "told", text, offers: [{ name: "keep them on one lane", run: choose("one") }, { name: "a lane each", run: choose("each") }] } });
   }
+}
+
+/** What is exported together starts together: it is as long to the frame, or nearly so. */
+function ofOneLength(job: Job, clipIds: readonly string[]): boolean {
+  const lengths = clipIds.flatMap((id) => (job.clips[id] ? endOf(job, job.clips[id]) - startOf(job, job.clips[id]) : []));
+  return Math.max(...lengths) - Math.min(...lengths) <= job.rate_hz / 1000;
 }
 
 const layOnLanes = (clipIds: readonly string[]): Promise<void> => edit({ kind: "lane_each", clip_ids: [...clipIds] });

@@ -34,6 +34,12 @@ function selectedWith(state: Desk, clipId: string, how: "only" | "add" | "throug
   return new Set([clipId]);
 }
 
+/** What comes next is about nothing, until something is selected again. */
+export function selectNothing(): void {
+  set({ clipId: null, selected: new Set() });
+  if (desk().scope === "this") void settleSearch();
+}
+
 /** Select several clips at once, the first of them in the lenses. */
 export function selectClips(clipIds: readonly string[]): void {
   const state = desk();

@@ -1,5 +1,5 @@
+import { EditableName } from "../../ui/EditableName";
 import { Num } from "../../ui/Num";
-import { useState } from "react";
 import { ROOMY_LANE_PX } from "./stripDraw";
 import type { Lane } from "../../api/types";
 import { audibleLanes, lanesInOrder } from "../model/placement";
@@ -14,7 +14,10 @@ interface HeadsProps {
   readonly scrollPx: number;
 }
 
-/** Over each lane of the strip: its name, whether it sounds, its gain and pan. */
+/** How wide the column of the heads of low lanes is, in rem: it stands beside the strip, so that nothing lies over clips. */
+export const HEADS_REM = 8.5;
+
+/** Of each lane of the strip: its name, whether it sounds, its gain and pan. Over the lane where there is room, else beside it. */
 export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProps) {
   const job = useOpen((desk) => desk.job);
   const heard = audibleLanes(job);
@@ -22,7 +25,7 @@ export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProp
   return (
     <>
       {lanesInOrder(job).length > 0 && (
-        <button type="button" className={`absolute bg-sheet/85 px-1 text-xs text-soft hover:underline ${roomy ? "right-4" : "left-1"}`} style={{ top: roomy ? topPx + 2 : bottomPx - 18 }} onClick={addLane}>
+        <button type="button" className={`absolute bg-sheet/85 px-1 text-xs text-soft hover:underline ${roomy ? "right-4" : "left-1"}`} style={{ top: roomy ? topPx + 2 : bottomPx + 8 }} onClick={addLane}>
           add a lane
         </button>
       )}
@@ -30,7 +33,7 @@ export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProp
         const top = topPx + n * laneHeightPx - scrollPx;
         const shown = top > topPx - 8 && top < bottomPx - 16;
         return shown ? (
-          <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={top} roomy={roomy} />
+          <LaneHead key={lane.id} lane={lane} heard={heard.has(lane.id)} stereo={job.channels === 2} topPx={top} heightPx={Math.min(laneHeightPx, bottomPx - top)} roomy={roomy} />
         ) : null;
       })}
     </>
@@ -42,46 +45,38 @@ interface Props {
   readonly heard: boolean;
   readonly stereo: boolean;
   readonly topPx: number;
+  readonly heightPx: number;
   readonly roomy: boolean;
 }
 
-function LaneHead({ lane, heard, stereo, topPx, roomy }: Props) {
-  const [renaming, setRenaming] = useState(false);
+function LaneHead({ lane, heard, stereo, topPx, heightPx, roomy }: Props) {
   const set = (settings: Partial<Omit<Lane, "id" | "position">>) => void edit({ kind: "set_lane", lane_id: lane.id, settings });
   const toggle = (what: "muted" | "solo", name: string) => (
     <button type="button" aria-pressed={lane[what]} className={`px-1 ${lane[what] ? "bg-ink text-on-ink" : "hover:underline"}`} onClick={() => toggleLane(what, lane.id)}>
       {name}
     </button>
   );
-  return (
-    <div role="group" aria-label={`lane ${lane.name}`} className={`absolute flex items-center gap-2 bg-sheet/85 pr-2 pl-1.5 text-xs text-soft ${roomy ? "left-1 h-5" : "right-4 h-4"}`} style={{ top: topPx + (roomy ? 0 : 1) }}>
-      {renaming ? (
-        <input
-          autoFocus
-          aria-label="name of the lane"
-          className="w-28 border-b border-join bg-transparent text-ink outline-none"
-          defaultValue={lane.name}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") event.currentTarget.blur();
-            if (event.key === "Escape") setRenaming(false);
-          }}
-          onBlur={(event) => {
-            const name = event.currentTarget.value.trim();
-            if (name && name !== lane.name) set({ name });
-            setRenaming(false);
-          }}
-        />
-      ) : (
-        <button type="button" className={`max-w-36 truncate hover:underline ${heard ? "text-ink" : "line-through"}`} title={`${lane.name} (rename)`} onClick={() => setRenaming(true)}>
-          <bdi>{lane.name}</bdi>
-        </button>
-      )}
+  const name = <EditableName name={lane.name} of="lane" className={`${roomy ? "max-w-36" : "max-w-full"} ${heard ? "text-ink" : "line-through"}`} onRename={(typed) => set({ name: typed })} />;
+  const sounds = (
+    <span className="flex gap-2">
       {toggle("muted", "mute")}
       {toggle("solo", "solo")}
+    </span>
+  );
+  const level = (
+    <span className="flex gap-2 whitespace-nowrap">
       <Num label={`gain of the lane ${lane.name}`} value={lane.gain_db} unit="dB" lowest={-120} highest={40} step={0.5} decimals={1} onChange={(gain_db) => set({ gain_db })} />
       {stereo && (
         <Num label={`pan of the lane ${lane.name}`} value={Math.round(lane.pan * 100)} unit={lane.pan < 0 ? "% left" : lane.pan > 0 ? "% right" : "% pan"} lowest={-100} highest={100} step={1} onChange={(pan) => set({ pan: pan / 100 })} />
       )}
+    </span>
+  );
+  const look = roomy ? "left-1 flex h-5 items-center gap-2 bg-sheet/85 pr-2 pl-1.5" : "inset-x-0 flex flex-col gap-px overflow-hidden border-b border-rule px-1.5 pt-0.5 leading-4";
+  return (
+    <div role="group" aria-label={`lane ${lane.name}`} className={`absolute text-xs text-soft ${look}`} style={roomy ? { top: topPx } : { top: topPx, height: heightPx }}>
+      {name}
+      {sounds}
+      {level}
     </div>
   );
 }

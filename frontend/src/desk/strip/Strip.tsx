@@ -4,8 +4,8 @@ import { useCanvas, useWheel } from "../../ui/useCanvas";
 import { inks } from "../../ui/theme";
 import { clamped, endFrame, scrolled, showing, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
 import type { Point } from "../../wave/points";
-import { LaneHeads } from "./LaneHeads";
-import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
+import { HEADS_REM, LaneHeads } from "./LaneHeads";
+import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, ROOMY_LANE_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
 import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput, type Under } from "./stripGesture";
 import { snapped, snapTargets } from "./snap";
 import { useStripKeys } from "./stripKeys";
@@ -16,7 +16,7 @@ import { currentClip, desk, player, setCursor, setSelection, useOpen } from "../
 import { edit } from "../state/edits";
 import { spectraOf, tilesOf } from "../state/pictures";
 import { keepStripView, keptStripView } from "../state/place";
-import { selectClip, selectedIds } from "../state/selection";
+import { selectClip, selectedIds, selectNothing } from "../state/selection";
 import { usePlayhead } from "../state/usePlayhead";
 
 const SNAP_REACH_PX = 8;
@@ -208,6 +208,7 @@ export function Strip() {
     if (effect.kind === "choose") {
       setSelection(null);
       if (effect.clipId) selectClip(effect.clipId, undefined, effect.how);
+      else if (effect.inGap && effect.how === "only") selectNothing();
       setCursor(effect.frame);
     }
   };
@@ -242,52 +243,57 @@ export function Strip() {
   };
   const shown = selection ? [selection.start, selection.end].map((frame) => formatPlace(job, frame, style)).join(" to ") : "";
   const [shape, setShape] = useState("default");
+  const roomy = lanes.length === 0 || surface.heightPx === 0 || laneHeight >= ROOMY_LANE_PX;
+  const heads = <LaneHeads topPx={RULER_PX} bottomPx={surface.heightPx - OVERVIEW_PX} laneHeightPx={laneHeight} scrollPx={scrollPx} />;
 
   return (
-    <div ref={box} className="relative h-full overflow-hidden bg-sheet">
-      <canvas
-        ref={canvas}
-        aria-hidden
-        className="block h-full w-full touch-none"
-        style={{ cursor: shape }}
-        onPointerDown={(event) => {
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const place = at(event);
-          act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only" });
-        }}
-        onPointerMove={(event) => {
-          const place = at(event);
-          if (gesture.current.phase === "idle") setShape({ wave: "default", overview: "default", ruler: "default", name: "grab", mark: "ew-resize" }[under(place).on]);
-          act({ kind: "move", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
-        }}
-        onPointerUp={(event) => {
-          const place = at(event);
-          act({ kind: "up", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
-        }}
-        onPointerCancel={() => act({ kind: "cancel" })}
-      />
-      <LaneHeads topPx={RULER_PX} bottomPx={surface.heightPx - OVERVIEW_PX} laneHeightPx={laneHeight} scrollPx={scrollPx} />
-      {lanesPx > shownPx && (
-        <div
-          ref={scroller}
-          role="group"
-          tabIndex={0}
-          aria-label="lanes, scrolled"
-          className="absolute right-0 w-3.5 overflow-x-hidden overflow-y-scroll"
-          style={{ top: RULER_PX, height: shownPx }}
-          onScroll={(event) => setScrollPx(event.currentTarget.scrollTop)}
-        >
-          <div style={{ height: lanesPx }} />
-        </div>
-      )}
-      {live.phase === "moving" && (
-        <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
-          {live.byFrames < 0 ? "−" : "+"}
-          {(Math.abs(live.byFrames) / (job.rate_hz || 48_000)).toFixed(3)} s{snaps && snapsTo && `, at ${snapsTo}`}
-        </span>
-      )}
-      {end === 0 && <p className="absolute inset-0 grid place-items-center text-soft">Drop recordings or a folder here.</p>}
-      {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">selected {shown}</span>}
+    <div className="flex h-full overflow-hidden bg-sheet">
+      {!roomy && <div className="relative shrink-0 border-r border-rule" style={{ width: `${HEADS_REM}rem` }}>{heads}</div>}
+      <div ref={box} className="relative min-w-0 flex-1">
+        <canvas
+          ref={canvas}
+          aria-hidden
+          className="block h-full w-full touch-none"
+          style={{ cursor: shape }}
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            const place = at(event);
+            act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only" });
+          }}
+          onPointerMove={(event) => {
+            const place = at(event);
+            if (gesture.current.phase === "idle") setShape({ wave: "default", overview: "default", ruler: "default", name: "grab", mark: "ew-resize" }[under(place).on]);
+            act({ kind: "move", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
+          }}
+          onPointerUp={(event) => {
+            const place = at(event);
+            act({ kind: "up", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
+          }}
+          onPointerCancel={() => act({ kind: "cancel" })}
+        />
+        {roomy && heads}
+        {lanesPx > shownPx && (
+          <div
+            ref={scroller}
+            role="group"
+            tabIndex={0}
+            aria-label="lanes, scrolled"
+            className="absolute right-0 w-3.5 overflow-x-hidden overflow-y-scroll"
+            style={{ top: RULER_PX, height: shownPx }}
+            onScroll={(event) => setScrollPx(event.currentTarget.scrollTop)}
+          >
+            <div style={{ height: lanesPx }} />
+          </div>
+        )}
+        {live.phase === "moving" && (
+          <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
+            {live.byFrames < 0 ? "−" : "+"}
+            {(Math.abs(live.byFrames) / (job.rate_hz || 48_000)).toFixed(3)} s{snaps && snapsTo && `, at ${snapsTo}`}
+          </span>
+        )}
+        {end === 0 && <p className="absolute inset-0 grid place-items-center text-soft">Drop recordings or a folder here.</p>}
+        {shown && <span className="num absolute right-2 bottom-10 bg-sheet px-1 text-xs text-soft">selected {shown}</span>}
+      </div>
     </div>
   );
 }

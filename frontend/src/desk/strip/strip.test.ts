@@ -9,8 +9,9 @@ describe("the strip", () => {
   const wave: Under = { on: "wave", clipId: "a", laneId: "l1" };
   const name: Under = { on: "name", clipId: "a" };
   it.each<[string, StripInput[], (StripEffect | null)[]]>([
-    ["chooses on a click", [down(5, wave), move(7), up(7)], [null, null, { kind: "choose", frame: 50, clipId: "a", how: "only" }]],
-    ["adds on a click by the name", [down(5, name, "add"), up(5)], [null, { kind: "choose", frame: 50, clipId: "a", how: "add" }]],
+    ["chooses on a click", [down(5, wave), move(7), up(7)], [null, null, { kind: "choose", frame: 50, clipId: "a", inGap: false, how: "only" }]],
+    ["is about nothing after a click in a gap", [down(5, { on: "wave", clipId: null, laneId: "l1" }), up(5)], [null, { kind: "choose", frame: 50, clipId: null, inGap: true, how: "only" }]],
+    ["adds on a click by the name", [down(5, name, "add"), up(5)], [null, { kind: "choose", frame: 50, clipId: "a", inGap: false, how: "add" }]],
     ["selects on a drag, either way", [down(50, wave), move(20), up(10)], [null, { kind: "select", start: 200, end: 500, laneId: "l1" }, { kind: "select", start: 100, end: 500, laneId: "l1" }]],
     ["selects on all lanes in the ruler", [down(50, { on: "ruler" }), move(20)], [null, { kind: "select", start: 200, end: 500, laneId: null }]],
     ["forgets a selection on Esc", [down(50, wave), move(20), { kind: "cancel" }], [null, { kind: "select", start: 200, end: 500, laneId: "l1" }, { kind: "unselect" }]],

@@ -12,7 +12,7 @@ import { drawLevelLine } from "./levelLine";
 
 export const RULER_PX = 26;
 export const OVERVIEW_PX = 34;
-/** A lane lower than this gives all its height to clips; its own name and settings then lie over its right end. */
+/** A lane lower than this gives all its height to clips; its own name and settings then stand beside it. */
 export const ROOMY_LANE_PX = 76;
 const LOWEST_LANE_PX = 52;
 

@@ -28,7 +28,7 @@ export type StripInput =
   | { readonly kind: "cancel" };
 
 export type StripEffect =
-  | { readonly kind: "choose"; readonly frame: number; readonly clipId: string | null; readonly how: How }
+  | { readonly kind: "choose"; readonly frame: number; readonly clipId: string | null; readonly inGap: boolean; readonly how: How }
   | { readonly kind: "take"; readonly clipId: string }
   | { readonly kind: "select"; readonly start: number; readonly end: number; readonly laneId: string | null }
   | { readonly kind: "unselect" }
@@ -62,7 +62,7 @@ export function reduceStrip(gesture: StripGesture, input: StripInput): [StripGes
     }
     case "pressed": {
       const { under, how, frame } = gesture;
-      if (up) return [IDLE, { kind: "choose", frame, clipId: "clipId" in under ? under.clipId : null, how }];
+      if (up) return [IDLE, { kind: "choose", frame, clipId: "clipId" in under ? under.clipId : null, inGap: under.on === "wave" && under.clipId === null, how }];
       if (Math.abs(input.x - gesture.x) < SLOP_PX && (under.on !== "name" || input.laneId === null)) return [gesture, null];
       if (under.on === "name") {
         return [{ phase: "moving", frame, clipId: under.clipId, byFrames: 0, laneId: input.laneId }, { kind: "take", clipId: under.clipId }];

@@ -25,7 +25,7 @@ export function SoundCard() {
       <div className="min-h-0 flex-1 space-y-3 overflow-auto p-4">
         <FindHead recipe={recipe} onUse={setRecipe} />
         <Sentence recipe={recipe} />
-        <ScopeChoice one="this recording" all="all recordings" />
+        <ScopeChoice named one="the recording" all="all recordings" />
         <Quiet drafts={drafts} />
         <Counts drafts={drafts} drafted={drafted} />
       </div>
@@ -206,7 +206,7 @@ function LeftOut({ drafts }: { readonly drafts: readonly Draft[] }) {
     <>
       {breaths.length > 0 && <Places places={breaths} one="breath left out" many="breaths left out" />}
       {clicks.length > 0 && <Places places={clicks} one="click left out" many="clicks left out" />}
-      {kept.length > 0 && <Places places={kept} one="breath kept" many="breaths kept" />}
+      {kept.length > 0 && <Places places={kept} one="breath kept" many="breaths kept" says={(place) => (place.why ? `breath kept: ${place.why}` : "breath kept")} />}
     </>
   );
 }
@@ -220,7 +220,7 @@ interface Place {
 }
 
 /** A count that goes to each of its places in turn, and says what is there. */
-function Places({ places, one, many }: { readonly places: readonly Place[]; readonly one: string; readonly many: string }) {
+function Places({ places, one, many, says = () => one }: { readonly places: readonly Place[]; readonly one: string; readonly many: string; readonly says?: (place: Place) => string }) {
   const [next, setNext] = useState(0);
   const name = places.length === 1 ? one : many;
   const go = () => {
@@ -229,10 +229,9 @@ function Places({ places, one, many }: { readonly places: readonly Place[]; read
     const base = place && (job.findings[place.draft.target_id] ?? job.clips[place.draft.target_id]);
     if (!place || !base) return;
     showPlace(placed(job, { source_id: base.source_id, origin_frame: base.origin_frame }, place.frame));
-    notify(`${name}, ${(next % places.length) + 1} of ${places.length}${kept(place) ? `: ${place.why}` : ""}`);
+    notify(`${(next % places.length) + 1} of ${places.length}: ${says(place)}`);
     setNext(next + 1);
   };
-  const kept = (place: Place) => one.endsWith("kept") && place.why !== "";
   return (
     <button type="button" className="mr-1.5 underline decoration-dotted hover:decoration-solid" title="go to each in turn" onClick={go}>
       <span className="num">{places.length}</span> {name}
@@ -243,17 +242,19 @@ function Places({ places, one, many }: { readonly places: readonly Place[]; read
 /** Why two sounds were taken as one. */
 function Bridged({ drafts }: { readonly drafts: readonly Draft[] }) {
   const recipe = useOpen((desk) => desk.recipe);
-  const gaps = drafts.flatMap((draft) => {
-    const found: number[] = [];
-    for (let n = 0; n + 1 < draft.bridged.length; n += 2) found.push(((draft.bridged[n + 1] ?? 0) - (draft.bridged[n] ?? 0)) / draft.rate_hz);
-    return found;
-  });
+  const gaps = drafts.flatMap((draft) =>
+    starts(draft.bridged).map((frame, n) => {
+      const seconds = ((draft.bridged[2 * n + 1] ?? 0) - frame) / draft.rate_hz;
+      return { draft, frame, seconds, why: `${seconds.toFixed(2)} s` };
+    }),
+  );
   if (gaps.length === 0 || !recipe) return null;
-  const longest = Math.max(...gaps);
+  const longest = Math.max(...gaps.map((gap) => gap.seconds));
   return (
     <span className="text-soft">
       {" "}
-      {gaps.length} {gaps.length === 1 ? "gap is" : "gaps are"} too short to cut: the longest is <span className="num">{longest.toFixed(2)} s</span>, the shortest to cut{" "}
+      <Places places={gaps} one="gap is" many="gaps are" says={(place) => `a gap of ${place.why}, too short to cut`} />
+      too short to cut: the longest is <span className="num">{longest.toFixed(2)} s</span>, the shortest to cut{" "}
       <span className="num">{(recipe.shortest_gap_ms / 1000).toFixed(2)} s</span>.
     </span>
   );

@@ -4,12 +4,13 @@ import type { Mark } from "../../../api/types";
 import { formatPlace, parsePlace } from "../../../time/format";
 import { tempoOf } from "../../../time/grid";
 import { Button } from "../../../ui/Button";
+import { EditableName } from "../../../ui/EditableName";
 import { Num } from "../../../ui/Num";
 import { keyOf } from "../../commands/commands";
 import { endOf, markFrame, startOf } from "../../model/placement";
 import { cutAtMarks, dropMark, programmeFrom, setSyncHere } from "../../state/clipEdits";
 import { useSetting } from "../../state/settings";
-import { currentClip, notify, setCursor, useOpen } from "../../state/desk";
+import { currentClip, notify, showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
 
@@ -79,7 +80,7 @@ function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: 
         }}
       />
       {frame !== null && (
-        <Button tone="quiet" aria-label={`go to where the programme ${name}`} onClick={() => setCursor(frame)}>
+        <Button tone="quiet" aria-label={`go to where the programme ${name}`} onClick={() => showPlace(frame)}>
           go
         </Button>
       )}
@@ -125,17 +126,7 @@ function Row({ mark }: { readonly mark: Mark }) {
   const field = "rounded-(--radius) border border-transparent bg-transparent px-1 hover:border-rule focus:border-join focus:bg-sheet";
   return (
     <li className="flex items-center gap-1 py-0.5" title={mark.clip_id ? `stays on its sound in “${job.clips[mark.clip_id]?.name ?? ""}”` : "stays at its time"}>
-      <input
-        key={mark.name}
-        aria-label={`name of the mark ${mark.name}`}
-        className={`min-w-0 flex-1 ${field}`}
-        defaultValue={mark.name}
-        onBlur={(event) => {
-          const name = event.target.value.trim();
-          if (name && name !== mark.name) void edit({ kind: "rename_mark", mark_id: mark.id, name });
-        }}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      />
+      <EditableName name={mark.name} of="mark" className="min-w-0 flex-1 px-1" onRename={(name) => void edit({ kind: "rename_mark", mark_id: mark.id, name })} />
       <input
         key={`${frame} ${style}`}
         aria-label={`place of the mark ${mark.name}`}
@@ -151,7 +142,7 @@ function Row({ mark }: { readonly mark: Mark }) {
         tone="quiet"
         aria-label={`hear from the mark ${mark.name}`}
         onClick={() => {
-          setCursor(frame);
+          showPlace(frame);
           play([{ start: frame, end: mark.end_frame === null ? frame + 4 * rate : markFrame(job, { ...mark, frame: mark.end_frame }) }], mark.kind === "loop");
         }}
       >

@@ -7,7 +7,7 @@ import type { BriefRecord, Preview, SendRequest, Task } from "../../../api/types
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { formatBytes } from "../../../ui/figures";
-import { goTo, notify, setCursor, useOpen } from "../../state/desk";
+import { goTo, notify, showPlace, useOpen } from "../../state/desk";
 import { isOpen } from "../../../api/tasks";
 import { useSetting } from "../../state/settings";
 import { selectClip } from "../../state/selection";
@@ -108,6 +108,7 @@ export function SendCard() {
         )}
         {preview && <What preview={preview} />}
       </div>
+      {preview && preview.doubts.length > 0 && <Doubts doubts={preview.doubts} />}
       <Go request={request} ready={preview !== null && !problem && !preview.doubts.some((doubt) => doubt.stops)} />
     </div>
   );
@@ -139,30 +140,6 @@ function What({ preview }: { readonly preview: Preview }) {
       <p aria-live="polite" className="border-t border-rule pt-3 text-base font-semibold">
         {preview.words}
       </p>
-      {preview.doubts.length > 0 && (
-        <ul aria-label="checks before sending" className="space-y-1">
-          {preview.doubts.map((doubt) => (
-            <li key={doubt.text} className={`flex gap-1.5 ${doubt.stops ? "text-fail" : "text-warn"}`}>
-              {doubt.stops ? <CircleAlert size={14} aria-label="stops" className="mt-0.5 shrink-0" /> : <TriangleAlert size={14} aria-label="to know" className="mt-0.5 shrink-0" />}
-              {doubt.clip_id || doubt.job_frame !== null ? (
-                <button
-                  type="button"
-                  className="text-left underline"
-                  onClick={() => {
-                    if (doubt.clip_id) selectClip(doubt.clip_id);
-                    if (doubt.job_frame !== null) setCursor(doubt.job_frame);
-                    goTo(doubt.job_frame === null ? "shape" : "mark");
-                  }}
-                >
-                  {doubt.text}
-                </button>
-              ) : (
-                <span>{doubt.text}</span>
-              )}
-            </li>
-          ))}
-        </ul>
-      )}
       <ol aria-label="names" tabIndex={0} className="max-h-40 overflow-auto rounded-(--radius) border border-rule bg-sheet">
         {preview.names.map((name, n) => (
           <li key={n} className={`flex justify-between gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${name.collides ? "text-fail" : ""}`}>
@@ -172,6 +149,31 @@ function What({ preview }: { readonly preview: Preview }) {
         ))}
       </ol>
     </>
+  );
+}
+
+/** What to know before sending, over what was sent last: each a click from its place. */
+function Doubts({ doubts }: { readonly doubts: Preview["doubts"] }) {
+  const show = ({ clip_id, side, job_frame }: Preview["doubts"][number]) => {
+    if (clip_id) selectClip(clip_id, side ?? undefined);
+    if (job_frame !== null) showPlace(job_frame);
+    goTo(side ? "shape" : "mark");
+  };
+  return (
+    <ul aria-label="checks before sending" tabIndex={0} className="max-h-36 space-y-1 overflow-auto border-t border-rule px-4 py-2">
+      {doubts.map((doubt) => (
+        <li key={doubt.text} className={`flex gap-1.5 ${doubt.stops ? "text-fail" : "text-warn"}`}>
+          {doubt.stops ? <CircleAlert size={14} aria-label="stops" className="mt-0.5 shrink-0" /> : <TriangleAlert size={14} aria-label="to know" className="mt-0.5 shrink-0" />}
+          {doubt.clip_id || doubt.job_frame !== null ? (
+            <button type="button" className="text-left underline" onClick={() => show(doubt)}>
+              {doubt.text}
+            </button>
+          ) : (
+            <span>{doubt.text}</span>
+          )}
+        </li>
+      ))}
+    </ul>
   );
 }
 
@@ -197,7 +199,7 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
   };
   return (
     <div className="space-y-2 border-t border-rule p-4">
-      {last && <Sent task={last} onChange={() => void again()} />}
+      {last && <Sent task={last} revision={revision} onChange={() => void again()} />}
       <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go(() => api.send(id, revision, request))}>
         Send
       </Button>
@@ -217,7 +219,7 @@ async function deleteSent(taskId: string, files: number): Promise<void> {
   }
 }
 
-function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () => void }) {
+function Sent({ task, revision, onChange }: { readonly task: Task; readonly revision: number; readonly onChange: () => void }) {
   const files = (task.result?.["files"] as string[] | undefined) ?? [];
   if (isOpen(task)) {
     return (
@@ -241,6 +243,7 @@ function Sent({ task, onChange }: { readonly task: Task; readonly onChange: () =
         ) : (
           <p>
             Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
+            {task.request["revision"] === revision ? "" : ", before the job was changed"}
             {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
           </p>
         )}

@@ -244,7 +244,13 @@ function JoinSettings() {
   const select = "rounded-(--radius) border border-rule bg-sheet px-1";
   return (
     <p className="leading-7" aria-label="crossfade">
-      {pairs.length > 1 ? `Crossfade ${pairs.length} cuts over` : "Crossfade"}{" "}
+      {pairs.length > 1 ? (
+        `Crossfade ${pairs.length} cuts over`
+      ) : (
+        <>
+          Crossfade from <bdi className="font-semibold">{state.job.clips[left ?? ""]?.name}</bdi> into <bdi className="font-semibold">{state.job.clips[right ?? ""]?.name}</bdi> over
+        </>
+      )}{" "}
       <Num label="length of the crossfade" value={(lengthFrames / rate) * 1000} unit="ms" lowest={0} highest={60_000} step={1} decimals={1} onChange={(ms) => change({ lengthFrames: Math.round((ms * rate) / 1000) })} />,{" "}
       <select aria-label="place of the crossfade" className={select} value={now.place} onChange={(event) => change({ place: event.target.value as CrossfadePlace })}>
         <option value="before">before</option>
