@@ -19,6 +19,7 @@ import soundfile
 from wemble.actions.importing import import_file
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job
+from wemble.actions.work import executor
 from wemble.actions.work.executor import WorkerPool
 from wemble.actions.work.tasks import wait_for
 from wemble.store.records import TaskRow
@@ -35,6 +36,25 @@ def phrases(seconds: float = 6.0, rate: int = RATE, channels: int = 1, seed: int
     on = ((t % 2.0) > 0.7) & ((t % 2.0) < 1.3)
     take = 0.2 * voice * on + 10 ** (-58 / 20) * rng.standard_normal(frames)
     return np.repeat(take[:, None], channels, axis=1).astype(np.float32)
+
+
+@pytest.fixture(autouse=True)
+def progress_only_grows(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Whatever a test has carried out: its progress is a part of the whole, and never goes back."""
+    heard: dict[int, float] = {}
+    wrong: list[tuple[float, float, str]] = []
+    tell = executor._Work.tell
+
+    def watched(work: executor._Work, progress: float, doing: str) -> None:
+        before = heard.get(work.number, 0.0)
+        if not before <= progress <= 1.0:
+            wrong.append((before, progress, doing))
+        heard[work.number] = progress
+        tell(work, progress, doing)
+
+    monkeypatch.setattr(executor._Work, "tell", watched)
+    yield
+    assert not wrong
 
 
 @pytest.fixture(scope="session")

@@ -139,6 +139,13 @@ def narration(library: Library, folder: Path) -> list[str]:
         louder = recipe | {"room_before_ms": 30.0, "breaths_are_sound": kind == "split"}
         page.on_job("find/apply", target_ids=[], recipe=louder, treatment={"kind": kind, "amount": amount})
     page.look("verdicts")
+    page.ask("GET", "/jobs")
+    page.bring_in("little quiet.wav", phrases(1.9)[RATE // 2 :])
+    (short,) = [clip["id"] for clip in page.state["job"]["clips"].values() if clip["name"] == "little quiet"]
+    for kind, amount in (("room_tone", 0.0), ("close_up", 5.0), ("keep_quiet", 0.0)):
+        page.on_job("find/apply", target_ids=[short], recipe=recipe, treatment={"kind": kind, "amount": amount})
+    page.on_job("undo")
+    page.edit("remove_clips", clip_ids=[short])
     page.ask("GET", "/recipes")
     for what in ("one", "each_clip"):
         page.send(what=what, kind="wav_16" if what == "one" else "flac_24")
@@ -233,6 +240,7 @@ def desk(library: Library, folder: Path) -> list[str]:
     saved = wait_for(library, page.on_job("save")["task_id"], 60)
     archive = folder / "saved.zip"
     archive.write_bytes(page.file_of(saved.id))
+    page.take(archive)
     copy = page.ask("POST", f"/jobs/{page.job}/duplicate")["id"]
     page.ask("POST", f"/jobs/{copy}/rename", name="copy")
     page.ask("DELETE", f"/jobs/{copy}")

@@ -19,7 +19,7 @@ import numpy as np
 from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
-from wemble.actions.work.executor import Report
+from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import start_task
 from wemble.core.deliver.names import safe_name
 from wemble.core.edit.clips import Edited
@@ -136,7 +136,7 @@ def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked
     """
     home = Home(root)
     home.check_space(2 * unpacked_bytes(path))
-    content = read_archive(path, work / "unpacked", report)
+    content = read_archive(path, work / "unpacked", part_of(report, 0.0, 0.4))
     if not isinstance(content.get("sources"), list) or "job" not in content:
         raise InvalidInput("job.json in this saved job holds no job")
     job = jobs.load_job(content["job"], content["version"])
@@ -148,9 +148,10 @@ def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked
             raise InvalidInput(
                 f"the recording “{use.name}” is missing in this saved job; save it again where it was saved"
             )
-        report(number / len(job.sources), f"checking {use.name}")
+        checking = part_of(report, 0.4 + 0.6 * number / len(job.sources), 0.4 + 0.6 * (number + 1) / len(job.sources))
+        checking(0.0, f"checking {use.name}")
         folder = work / f"built-{number}"
-        row = _rebuilt(report, home, folder, work / "unpacked" / use.id, claimed[use.id], use)
+        row = _rebuilt(checking, home, folder, work / "unpacked" / use.id, claimed[use.id], use)
         _check_use(use, row)
         rows.append(row)
         built[row.id] = folder
@@ -171,7 +172,7 @@ def _rebuilt(
         raise InvalidInput(f"the recording “{use.name}” is missing in this saved job; save it again where it was saved")
     if claimed.decoder == probe(original).decoder:
         return decode_source(
-            lambda part, doing: report(0.0, f"decoding {use.name}"), home, folder, original, original.name
+            lambda part, _: report(part, f"decoding {use.name}"), home, folder, original, original.name
         )
     return _from_copy(folder, unpacked, claimed, original)
 

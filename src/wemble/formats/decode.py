@@ -11,6 +11,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -19,7 +20,7 @@ from numpy.typing import NDArray
 
 from wemble.errors import InvalidInput, Unsupported
 from wemble.formats.mp3 import UNTOLD_DELAY_FRAMES, breaks, says_its_delay
-from wemble.formats.ogg import FileSlice, read_pages
+from wemble.formats.ogg import FileSlice, OggPages, pre_skip, read_pages
 from wemble.formats.riff import promised_frames
 
 Interleaved = NDArray[np.float32]
@@ -43,6 +44,8 @@ ENDINGS = (
 RATES_HZ = (8_000, 192_000)
 MOST_CHANNELS = 32
 _LONGEST_HOLE_S = 600.0
+_LONGEST_FIRST_PAGE_S = 5.0
+OPUS_RATE_HZ = 48_000
 _MOST_FAILURES = 1_000
 _KINDS = "WAV, RF64, AIFF, FLAC, Ogg Vorbis or Opus, MP3, and M4A/AAC"
 
@@ -103,7 +106,7 @@ def decoded(path: Path, found: Probe, block_frames: int, damage: list[str] | Non
     if found.decoder.startswith("PyAV"):
         blocks = _decoded_av(path)
     elif found.links:
-        blocks = _decoded_links(path, found, block_frames)
+        blocks = _decoded_links(path, found, block_frames, told)
     elif found.broken_at:
         blocks = _broken_mp3(path, found, told)
     else:
@@ -138,12 +141,24 @@ def _probe_sndfile(path: Path) -> Probe:
         pages = read_pages(path)
         if len(pages.links) > 1:
             links, frames = pages.links, None
-            notes.append(f"the file is a chain of {len(links)} streams; they were imported one after the other")
+            notes.append(f"the file is a chain of {len(links)} streams; they come one after the other")
+        else:
+            frames = max(frames or 0, _frames_of_pages(path, pages, info)) or None
         if not pages.is_whole:
             notes.append("the file breaks off before its end; what is there was imported")
     broken_at = tuple(breaks(path)) if info.format in ("MP3", "MPEG") else ()
     kind = f"{info.format} {info.subtype}"
     return Probe(kind, decoder, info.samplerate, info.channels, frames, skip, tuple(notes), links, broken_at)
+
+
+def _frames_of_pages(path: Path, pages: OggPages, info: Any) -> int:
+    """Return how long an Ogg stream is by its pages, which damaged ones inside do not change; 0 if it does not say."""
+    opus = info.subtype == "OPUS"
+    own_rate = OPUS_RATE_HZ if opus else info.samplerate
+    if pages.first_frame > _LONGEST_FIRST_PAGE_S * own_rate:  # cut out of a longer stream, whose time it keeps
+        return 0
+    frames = pages.last_frame - (pre_skip(path) if opus else 0)
+    return round(frames * int(info.samplerate) / int(own_rate))
 
 
 def _decoded_sndfile(source: bytes | FileSlice, block_frames: int, breaks: list[str]) -> Iterator[Interleaved]:
@@ -156,14 +171,19 @@ def _decoded_sndfile(source: bytes | FileSlice, block_frames: int, breaks: list[
         breaks.append(error.error_string.strip())
 
 
-def _decoded_links(path: Path, found: Probe, block_frames: int) -> Iterator[Interleaved]:
+def _decoded_links(path: Path, found: Probe, block_frames: int, damage: list[str]) -> Iterator[Interleaved]:
     """Yield the streams of a chained file one after the other, as far as they have the rate and channels of the first."""
     with path.open("rb") as file:
-        for start, end in found.links:
+        for number, (start, end) in enumerate(found.links, 1):
             blocks = _decoded_sndfile(FileSlice(file, start, end), block_frames, [])
             info = soundfile.info(FileSlice(file, start, end))
             if (info.samplerate, info.channels) == (found.rate_hz, found.channels):
                 yield from blocks
+            else:
+                damage.append(
+                    f"stream {number} of the chain was left out: it has {info.samplerate:,} Hz and {info.channels} channels, "
+                    f"not {found.rate_hz:,} Hz and {found.channels}; save it as a file of its own"
+                )
 
 
 def _mended(path: Path, found: Probe, block_frames: int, damage: list[str]) -> Iterator[Interleaved]:

@@ -18,30 +18,45 @@ _HEADER = struct.Struct("<4sBBqIII B".replace(" ", ""))
 
 @dataclass(frozen=True, slots=True)
 class OggPages:
-    """Where each chained stream lies, in bytes, and whether the last page says that it is the last."""
+    """Where each chained stream lies, in bytes; whether the last page says that it is the last; and where the first and the
+    last page that end a packet say that they are, in frames of the codec's own rate."""
 
     links: tuple[tuple[int, int], ...]
     is_whole: bool
+    first_frame: int
+    last_frame: int
 
 
 def read_pages(path: Path) -> OggPages:
     """Walk through the pages of an Ogg file. Streams that begin together are one link; what is no page ends the walk."""
     starts: list[int] = []
     at, flags, after_data = 0, 0, True
+    places: list[int] = []
     with path.open("rb") as file:
         length = file.seek(0, 2)
         while (page := _page(file, at)) is not None:
-            flags, size = page
+            flags, size, place = page
+            if place > 0:
+                places.append(place)
             if flags & _FIRST and after_data:
                 starts.append(at)
             after_data = not flags & _FIRST
             at += size
     ends = [*starts[1:], length]
-    return OggPages(tuple(zip(starts, ends, strict=True)), bool(flags & _LAST) and at == length)
+    links, is_whole = tuple(zip(starts, ends, strict=True)), bool(flags & _LAST) and at == length
+    return OggPages(links, is_whole, places[0] if places else 0, places[-1] if places else 0)
 
 
-def _page(file: BinaryIO, at: int) -> tuple[int, int] | None:
-    """Return the flags and the length of the page at a place; none if there is no whole page."""
+def pre_skip(path: Path) -> int:
+    """Return how many frames of 48 kHz an Opus stream begins before its sound. Source: RFC 7845, section 5.1 (from memory)."""
+    with path.open("rb") as file:
+        head = file.read(512)
+    at = head.find(b"OpusHead")
+    return struct.unpack_from("<H", head, at + 10)[0] if 0 <= at <= len(head) - 12 else 0
+
+
+def _page(file: BinaryIO, at: int) -> tuple[int, int, int] | None:
+    """Return the flags, the length and the granule position of the page at a place; none if there is no whole page."""
     file.seek(at)
     header = file.read(_HEADER.size)
     if len(header) < _HEADER.size or header[:4] != b"OggS":
@@ -50,7 +65,7 @@ def _page(file: BinaryIO, at: int) -> tuple[int, int] | None:
     table = file.read(segments)
     if len(table) < segments:
         return None
-    return flags, _HEADER.size + segments + sum(table)
+    return flags, _HEADER.size + segments + sum(table), struct.unpack_from("<q", header, 6)[0]
 
 
 class FileSlice:

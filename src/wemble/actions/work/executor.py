@@ -53,6 +53,11 @@ class WorkFuture(Future[Any]):
         return not self.done()
 
 
+def part_of(report: Report, start: float, end: float) -> Report:
+    """Return how a part of a work reports: its 0…1 is ``start``…``end`` of the whole."""
+    return lambda progress, doing: report(start + (end - start) * progress, doing)
+
+
 @dataclass(slots=True)
 class _Work:
     future: WorkFuture
