@@ -403,25 +403,115 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
         server.kill()
 
 
-def test_a_recording_dropped_on_an_empty_job_is_shown_whole(page: Page, server: Server) -> None:
+def open_new(page: Page, server: Server) -> str:
+    """Make a job with nothing in it, and open it."""
     page.goto(server.url)
     body = json.dumps({"name": "Nothing yet"}).encode()
     with urllib.request.urlopen(urllib.request.Request(f"{server.url}/api/jobs", body, method="POST")) as answer:
         job_id = json.loads(answer.read())["id"]
     page.goto(f"{server.url}/jobs/{job_id}")
-    expect(page.get_by_text("Drop recordings or a folder here")).to_be_visible()
-    expect(page.get_by_role("button", name="play", exact=True)).to_be_disabled()
-    held = io.BytesIO()
-    soundfile.write(held, phrases(4.0), RATE, format="WAV")
+    return str(job_id)
+
+
+def drop(page: Page, recordings: dict[str, np.ndarray]) -> None:
+    """Drop recordings on the desk, together."""
+    files = []
+    for name, samples in recordings.items():
+        held = io.BytesIO()
+        soundfile.write(held, samples, RATE, format="WAV")
+        files.append([name, base64.b64encode(held.getvalue()).decode()])
     dropped = page.evaluate_handle(
-        """(base64) => {
+        """(files) => {
           const data = new DataTransfer();
-          data.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], "late.wav"));
+          for (const [name, base64] of files) data.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], name));
           return data;
         }""",
-        base64.b64encode(held.getvalue()).decode(),
+        files,
     )
     page.dispatch_event("main", "drop", {"dataTransfer": dropped})
+
+
+def test_pauses_are_closed_up_and_a_tail_is_opened_again_in_four_acts(page: Page, server: Server) -> None:
+    job_id = open_new(page, server)
+    drop(page, {"take.wav": phrases(9.0)})
+    expect(page.get_by_role("option", name="take")).to_be_visible(timeout=20_000)
+    settled(page)
+
+    def clips() -> list[dict[str, Any]]:
+        held = call(f"{server.url}/api/jobs/{job_id}")["job"]["clips"].values()
+        return sorted(held, key=lambda c: c["origin_frame"] + c["head_frame"])
+
+    def spans() -> list[tuple[int, int]]:
+        return [(c["origin_frame"] + c["head_frame"], c["origin_frame"] + c["tail_frame"]) for c in clips()]
+
+    page.get_by_role("radio", name="close pauses up to").click()  # one
+    settled(page)
+    page.get_by_role("button", name="Apply", exact=True).click()  # two
+    expect(page.get_by_role("button", name="Applied")).to_be_visible()
+    closed = spans()
+    assert all(after == before for (_, before), (after, _) in pairwise(closed))
+    page.get_by_role("option", name="take 1").click()  # three
+    place = page.get_by_role("textbox", name="place of the tail")
+    place.click()
+    place.fill("+80ms")
+    page.keyboard.press("Enter")  # four
+    settled(page)
+    by = 80 * RATE // 1000
+    opened = spans()
+    assert opened[0] == (closed[0][0], closed[0][1] + by)
+    assert opened[1:] == [(start + by, end + by) for start, end in closed[1:]]
+    page.keyboard.press("Escape")
+    page.locator("body").press("Control+z")
+    settled(page)
+    assert spans() == closed
+
+
+def test_recordings_of_one_length_get_a_lane_each_and_a_click_in_a_gap_is_about_nothing(
+    page: Page, server: Server
+) -> None:
+    job_id = open_new(page, server)
+    drop(page, {f"{name}.wav": phrases(6.0, seed=seed) for seed, name in enumerate(["bed", "guest", "host", "sting"])})
+    expect(page.get_by_text("a lane each, as they are of one length")).to_be_visible(timeout=30_000)
+    settled(page)
+    job = call(f"{server.url}/api/jobs/{job_id}")["job"]
+    assert [lane["name"] for lane in sorted(job["lanes"].values(), key=lambda one: one["position"])] == [
+        "bed", "guest", "host", "sting",
+    ]  # fmt: skip
+    assert {clip["origin_frame"] for clip in job["clips"].values()} == {0}
+    strip = page.get_by_role("region", name="strip")
+    heads, canvas = strip.get_by_role("group", name="lane bed").bounding_box(), strip.locator("canvas").bounding_box()
+    assert heads and canvas and heads["x"] + heads["width"] <= canvas["x"] + 1  # nothing lies over the clips
+    expect(page.get_by_role("radio", name="bed, bed")).to_be_visible()  # the search says what it is about
+    page.mouse.click(canvas["x"] + canvas["width"] - 4, canvas["y"] + 40)  # behind the end of all
+    expect(page.get_by_text("nothing selected")).to_be_visible()
+    page.keyboard.press("Delete")
+    settled(page)
+    assert len(call(f"{server.url}/api/jobs/{job_id}")["job"]["clips"]) == 4
+    strip.get_by_role("group", name="lane host").get_by_title("host (double-click").dblclick()
+    page.get_by_label("name of the lane").fill("Ines s")  # and no key of it is a command
+    page.keyboard.press("Enter")
+    settled(page)
+    job = call(f"{server.url}/api/jobs/{job_id}")["job"]
+    assert "Ines s" in {lane["name"] for lane in job["lanes"].values()} and len(job["clips"]) == 4
+    strip.get_by_role("group", name="lane bed").get_by_role("button", name="mute").click()
+    settled(page)
+    expect(page.get_by_role("button", name="undo", exact=True)).to_have_attribute("title", "undo: lane")
+    page.locator("body").press("Control+z")
+    settled(page)
+    lanes = call(f"{server.url}/api/jobs/{job_id}")["job"]["lanes"].values()
+    assert {lane["name"]: lane["muted"] for lane in lanes} == {
+        "bed": True,
+        "guest": False,
+        "host": False,
+        "sting": False,
+    }
+
+
+def test_a_recording_dropped_on_an_empty_job_is_shown_whole(page: Page, server: Server) -> None:
+    open_new(page, server)
+    expect(page.get_by_text("Drop recordings or a folder here")).to_be_visible()
+    expect(page.get_by_role("button", name="play", exact=True)).to_be_disabled()
+    drop(page, {"late.wav": phrases(4.0)})
     expect(page.get_by_role("option", name="late")).to_be_visible(timeout=20_000)
     expect(page.get_by_role("button", name="play", exact=True)).to_be_enabled()
     settled(page)

@@ -95,7 +95,7 @@ def test_lanes_with_bleed_are_cleaned_one_recipe_serves_others_and_every_edge_is
 
     page.get_by_label("what to find").select_option("sound")
     page.get_by_role("option", name="tar bucket").click()
-    page.get_by_role("radio", name="this recording").click()
+    page.get_by_role("radio", name=", tar bucket").click()
     settled(page)
     for name, value in (("threshold", "-30"), ("room before", "60"), ("room after", "400")):
         type_number(page, name, value)

@@ -64,6 +64,8 @@ export function formatPlace(job: { readonly rate_hz: number; readonly grid: Grid
   return style === "bars" && job.grid ? formatBars(job.grid, frame, rate) : formatTime(frame, rate, style, decimals);
 }
 
+export const HOW_TO_TYPE_TIME = "A time is typed as 1:02.5, 45000f, +5ms or 3b2.";
+
 /** What a typed place in the job means: a time, frames, or bars; mm:ss:ff while places are shown so. */
 export function parsePlace(job: { readonly rate_hz: number; readonly grid: Grid | null }, text: string, from: number, style: TimeStyle = "clock"): number | null {
   if (style === "disc" && /^\d+:\d\d:\d\d$/.test(text.trim())) return parseDisc(text, job.rate_hz || 48_000);

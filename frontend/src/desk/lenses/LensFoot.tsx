@@ -1,12 +1,12 @@
 import { CircleAlert, CircleCheck, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import type { Clip, Fade, Shape, Side, Verdict } from "../../api/types";
-import { formatPlace, formatTime, parsePlace } from "../../time/format";
+import { formatPlace, formatTime, HOW_TO_TYPE_TIME, parsePlace } from "../../time/format";
 import { placed, sourceFrameAt } from "../model/placement";
 import { Num } from "../../ui/Num";
 import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
-import { setJoinLens, showPlace, useOpen } from "../state/desk";
+import { notify, setJoinLens, showPlace, useOpen } from "../state/desk";
 import { selectClip } from "../state/selection";
 
 interface FootProps {
@@ -30,7 +30,9 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
   /** The edge's place in the job. */
   const written = (decimals: number) => formatPlace(job, placed(job, clip, frame), style, decimals);
   const place = () => {
-    const to = typed === written(6) ? null : parsePlace(job, typed ?? "", placed(job, clip, frame), style);
+    const changed = typed !== null && typed !== written(6);
+    const to = changed ? parsePlace(job, typed, placed(job, clip, frame), style) : null;
+    if (changed && to === null) notify(HOW_TO_TYPE_TIME);
     if (to !== null) moveEdgeTo(clip.id, side, Math.max(sourceFrameAt(job, clip, to), 0));
     setTyped(null);
   };

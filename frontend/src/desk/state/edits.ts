@@ -55,11 +55,15 @@ export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Prom
 function wrong(error: unknown, again: () => Promise<void>, offersFor: (error: unknown) => readonly Offer[]): Notice {
   const text = error instanceof Error ? error.message : String(error);
   if (!(error instanceof ServerProblem) || !error.isStale) return { tone: "wrong", text, offers: offersFor(error) };
-  const onNewest = async () => {
+  const showNewest = async () => {
     await reload();
+    set({ notice: null });
+  };
+  const onNewest = async () => {
+    await showNewest();
     await again();
   };
-  return { tone: "wrong", text, offers: [{ name: "show the newest", run: reload }, { name: "do it on the newest", run: onNewest }] };
+  return { tone: "wrong", text, offers: [{ name: "show the newest", run: showNewest }, { name: "do it on the newest", run: onNewest }] };
 }
 
 function take(answer: EditAnswer): void {

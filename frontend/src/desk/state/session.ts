@@ -90,7 +90,7 @@ export async function reload(): Promise<void> {
   const { id } = desk();
   const opened = await api.openJob(id);
   if (useDesk.getState().id !== id) return; // it was left while the answer was on its way
-  set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label, notice: null });
+  set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label });
   const first = clipsInOrder(opened.job).find(hasSound);
   if (!currentClip(desk()) && first) selectClip(first.id);
   await Promise.all([settleSearch(), refreshVerdicts()]);

@@ -1,6 +1,6 @@
 import { Magnet, Play, Repeat, Square } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { formatPlace, parsePlace, type TimeStyle } from "../../time/format";
+import { formatPlace, HOW_TO_TYPE_TIME, parsePlace, type TimeStyle } from "../../time/format";
 import { Num } from "../../ui/Num";
 import { keyOf } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
@@ -101,7 +101,7 @@ function PlaceField({ frame }: { readonly frame: number }) {
       onChange={(event) => setTyped(event.target.value)}
       onBlur={() => {
         const to = typed === null ? null : parsePlace(job, typed, frame, style);
-        if (typed !== null && to === null) notify("A time is typed as 1:02.5, 45000f, +5ms or 3b2.");
+        if (typed !== null && to === null) notify(HOW_TO_TYPE_TIME);
         if (to !== null && typed !== formatPlace(job, frame, style)) showPlace(to);
         setTyped(null);
       }}

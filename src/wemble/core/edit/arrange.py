@@ -153,7 +153,8 @@ def add_lane(job: Job, name: str) -> Edited:
 def lane_each(job: Job, clip_ids: tuple[str, ...]) -> Edited:
     """Lay clips under each other, each on a lane of its own that bears its name, all starting where the first starts.
 
-    The first stays where it is. Raises `InvalidInput` unless there are at least two.
+    The first stays where it is, and its lane takes its name if nothing else lies there. Raises `InvalidInput` unless
+    there are at least two.
     """
     clips = sorted((job.clip(clip_id) for clip_id in clip_ids), key=lambda clip: (start_of(job, clip), clip.id))
     if len(clips) < 2:
@@ -164,6 +165,8 @@ def lane_each(job: Job, clip_ids: tuple[str, ...]) -> Edited:
         lane_id = max(job.lanes.values(), key=lambda lane: lane.position).id
         moved = replace(clip, lane_id=lane_id, origin_frame=clip.origin_frame + start - start_of(job, clip))
         job = set_clips(job, moved)
+    if [one.id for one in job.clips.values() if one.lane_id == clips[0].lane_id] == [clips[0].id]:
+        job = set_lane(job, clips[0].lane_id, LaneSettings(name=clips[0].name)).job
     return Edited(job)
 
 

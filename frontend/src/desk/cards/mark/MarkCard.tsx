@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { Mark } from "../../../api/types";
-import { formatPlace, parsePlace } from "../../../time/format";
+import { formatPlace, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
 import { tempoOf } from "../../../time/grid";
 import { Button } from "../../../ui/Button";
 import { EditableName } from "../../../ui/EditableName";
@@ -59,7 +59,7 @@ function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: 
   const frame = mark ? markFrame(job, mark) : null;
   const take = () => {
     const to = typed === null || !typed.trim() ? null : parsePlace(job, typed, frame ?? 0, style);
-    if (typed?.trim() && to === null) notify("A time is typed as 1:02.5, 45000f, +5ms or 3b2.");
+    if (typed?.trim() && to === null) notify(HOW_TO_TYPE_TIME);
     if (to !== null && to !== frame) onTyped(Math.max(to, 0));
     setTyped(null);
   };
