@@ -179,7 +179,7 @@ def test_a_coded_loop_is_measured_in_bars_marked_cut_named_and_sent_as_shots_and
     marks = page.get_by_role("list", name="marks").get_by_role("listitem")
     expect(marks).to_have_count(12)
     for n, at in enumerate(places[:12]):  # and put to the millisecond
-        field = marks.nth(n).get_by_role("textbox").nth(1)
+        field = marks.nth(n).get_by_role("textbox")
         field.fill(f"{at:.3f}")
         field.press("Enter")
         settled(page)
