@@ -93,7 +93,7 @@ def test_a_soft_start_is_followed_to_its_floor_with_less_confidence_the_slower_i
         bowed = np.minimum(t / rise_s, 1.0) ** 2 * np.sin(2 * np.pi * 220 * t) * np.exp(-1.5 * t)
         found = find_hit(placed(bowed, 9_600, 3 * RATE, -75.0, rng), RATE, HitRecipe(within_ms=1000))
         # What lies 60 dB under the peak of a square rise comes after 3 % of it.
-        assert -0.01 * RATE < found.onset_frame - 9_600 < max(0.05 * rise_s, 0.0005) * RATE, rise_s
+        assert -max(0.06 * rise_s, 0.01) * RATE < found.onset_frame - 9_600 < max(0.05 * rise_s, 0.0005) * RATE, rise_s
         confidences.append(found.confidence)
     assert confidences == sorted(confidences, reverse=True) and confidences[0] == 1.0 and confidences[2] < DOUBTFUL
 
@@ -119,6 +119,28 @@ def test_a_recipe_refuses_what_no_hit_can_have(field: str, value: float) -> None
         HitRecipe(**{field: value})  # type: ignore[arg-type]
 
 
+def test_what_is_wrong_with_a_recording_is_told_and_a_plain_hit_is_not_doubted() -> None:
+    for seed in range(8):
+        rng = np.random.default_rng(seed)
+        plain = placed(drum(rng), 14_400, 3 * RATE, -60.0, rng)
+        later, click, peak = 14_400 + RATE, plain.copy(), float(np.abs(plain).max())
+        click[0, 9_600] += 0.3 * peak
+        again = plain.copy()
+        again[0, later:] += 0.7 * plain[0, 14_400 : 14_400 + plain.shape[1] - later]
+        found = find_hit(plain, RATE, HitRecipe())
+        assert not found.doubtful and (found.reason, found.end_reason) == ("clear start", "clear end")
+        told = [
+            (click, "a click 100 ms before it", None),
+            (again, None, "a second hit"),
+            (np.clip(plain, -0.4 * peak, 0.4 * peak), "its peaks are clipped", None),
+        ]
+        for samples, reason, end_reason in told:
+            hit = find_hit(samples, RATE, HitRecipe())
+            assert hit.doubtful and (reason or "") in hit.reason and (end_reason or "") in hit.end_reason
+        loudest = 14_400 + int(np.abs(plain[0, 14_400:15_000]).argmax())
+        assert find_hit(plain[:, loudest:], RATE, HitRecipe()).reason == "the file starts inside the attack"
+
+
 @settings(max_examples=30, deadline=None)
 @given(decay_db_s=st.floats(30.0, 300.0), noise_db=st.floats(-70.0, -40.0), seed=st.integers(0, 999))
 def test_a_ring_out_is_never_cut_above_its_floor(decay_db_s: float, noise_db: float, seed: int) -> None:
@@ -141,7 +163,7 @@ def test_what_never_falls_is_kept_whole_and_told() -> None:
     )
     found = find_hit(engine[None].astype(np.float32), RATE, HitRecipe())
     assert found.end_frame == len(t) and found.onset_frame < 0.005 * RATE
-    assert found.confidence <= 0.7
+    assert found.end_confidence <= 0.7 and found.end_reason == "still sounding where the file ends"
 
 
 def test_a_ring_out_that_the_file_ends_is_kept_whole() -> None:

@@ -24,7 +24,7 @@ from wemble.core.edit.edges import move_edge
 from wemble.core.edit.kit import SOFTENINGS_MS, lay_out_sets, rotate_loop, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import end_of, start_of
-from wemble.core.edit.treatment import Sounds, apply_treatment
+from wemble.core.edit.treatment import Sounds, Sure, apply_treatment
 from wemble.core.kit.strikes import Strike, grid, in_order_of_strength, note_name, propose_pattern, read_name, read_note
 from wemble.core.render import RenderPlan
 from wemble.core.shape.seams import crossed, crossings, find_seams, looped_end
@@ -126,7 +126,11 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     job, _, strikes = kit_job()
     job = lay_out_sets(job, strikes, {}).job
     clip = next(iter(job.clips.values()))
-    found = Sounds(((4_800, 40_000),), ((4_800, 39_000),), sure=((0.4, "a softer sound before it"),))
+    found = Sounds(
+        ((4_800, 40_000),),
+        ((4_800, 39_000),),
+        sure=(Sure(0.4, "a softer sound before it", 0.3, "another sound follows"),),
+    )
     cutting = {"fade_for": lambda side, edge, inner: 0}
     once = apply_treatment(job, clip.id, found, HitRecipe(), Treatment(), **cutting).job  # type: ignore[arg-type]
     hit = once.clip(clip.id)
@@ -134,10 +138,16 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     assert (hit.head_frame, hit.tail_frame, hit.fade_in, hit.fade_out) == (4_800, 40_000, None, None)
     looked_at = {verdict.check: verdict.state for verdict in hit_verdicts(hit, RATE)}
     assert looked_at == {"start": "look", "late": "fine", "cut_in": "fine"}
+    (end,) = hit_verdicts(hit, RATE, "tail")
+    assert (end.check, end.state, end.text) == ("end", "look", "another sound follows")
     corrected = move_edge(once, clip.id, "head", 4_700, "length").job
-    other = Sounds(((4_900, 41_000),), ((4_900, 40_000),), sure=((1.0, "clear start"),))
+    # A corrected edge has lost its doubt, the other has kept it; finding again does not bring the old one back.
+    assert corrected.clip(clip.id).reason == "" and corrected.clip(clip.id).end_reason == "another sound follows"
+    assert hit_verdicts(corrected.clip(clip.id), RATE)[0].state == "fine" and corrected.clip(clip.id).doubtful
+    other = Sounds(((4_900, 41_000),), ((4_900, 40_000),), sure=(Sure(0.3, "a softer sound before it"),))
     again = apply_treatment(corrected, hit.finding_id or "", other, HitRecipe(keep_ms=50.0), Treatment(), **cutting).job  # type: ignore[arg-type]
     assert (again.clip(clip.id).head_frame, again.clip(clip.id).tail_frame) == (4_700, 41_000)
+    assert not again.clip(clip.id).doubtful
     late = replace(hit, sound_start_frame=hit.head_frame + RATE // 50)
     assert hit_verdicts(late, RATE)[0].text == "starts 20.0 ms late"
 

@@ -148,8 +148,8 @@ def one_shot(seed: int) -> list[Any]:
     levels = hit_levels(samples, RATE)
     rough = rough_hit(levels, recipe)
     found = find_hit(samples, RATE, recipe)
-    doubts = [x for doubt in rough.doubts for x in doubt]
-    return [found.onset_frame, found.end_frame, found.confidence, found.reason, rough.first, rough.end, *doubts]
+    doubts = [x for doubt in (*rough.doubts, *rough.end_doubts) for x in doubt]
+    return [*astuple(found), rough.first, rough.end, *doubts]
 
 
 def take(seed: int) -> list[Any]:
@@ -242,13 +242,26 @@ def blocks(seed: int) -> list[Any]:
         new = np.repeat(rng.random(count) < 0.6, rng.integers(1, 30, count))[: loud + 1]
         floor = from_db(rng.uniform(-90.0, -40.0)) ** 2
         decays = [follow(power, loud, floor=floor, block_s=0.001, gap_s=g, keeps_later=g > 0.1) for g in (0.25, 0.05)]
-        levels = HitLevels(RATE, count * 48, 48, count, power, 1.0, np.append(new[:-1], True), tuple(decays), 0, loud)
+        levels = HitLevels(
+            RATE,
+            count * 48,
+            48,
+            count,
+            power,
+            1.0,
+            np.append(new[:-1], True),
+            rng.random(loud + 1) < 0.01,
+            tuple(decays),
+            0,
+            loud,
+            loud + 90 if seed % 3 else None,
+        )
         for over in (0.0, 3.0, 12.0):
             recipe = HitRecipe(
                 start_under_peak_db=rng.uniform(20.0, 60.0), over_floor_db=over, within_ms=rng.uniform(50, 600)
             )
             rough = rough_hit(levels, recipe)
-            out += [rough.first, rough.end, rough.met_floor, *(x for doubt in rough.doubts for x in doubt)]
+            out += [rough.first, rough.end, *(x for doubt in (*rough.doubts, *rough.end_doubts) for x in doubt)]
     return out
 
 

@@ -716,7 +716,7 @@ export interface components {
             /** Clips Are Points */
             clips_are_points: boolean;
             /** Checks */
-            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start")[];
+            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end")[];
             send: components["schemas"]["SendDefaults"];
         };
         /**
@@ -769,9 +769,9 @@ export interface components {
          *     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
          *     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
          *
-         *     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
-         *     (``confidence`` 0…1, with the reason). ``file_name`` is that of the file as which it was imported: files with the same
-         *     bytes are one source under several names.
+         *     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset and its
+         *     end are (``confidence`` and ``end_confidence`` 0…1, with the reasons). ``file_name`` is that of the file as which it was
+         *     imported: files with the same bytes are one source under several names.
          */
         Clip: {
             /** Id */
@@ -851,6 +851,16 @@ export interface components {
              * @default
              */
             file_name: string;
+            /**
+             * End Confidence
+             * @default null
+             */
+            end_confidence: number | null;
+            /**
+             * End Reason
+             * @default
+             */
+            end_reason: string;
         };
         /**
          * ClipVerdicts
@@ -3010,7 +3020,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end";
             /**
              * State
              * @enum {string}

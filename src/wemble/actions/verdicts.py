@@ -127,7 +127,7 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
     if clip.confidence is None:
         return found
     of_hits = [verdict for verdict in found if verdict.check in HIT_CHECKS[side]]
-    return [*hit_verdicts(clip, job.source(clip.source_id).rate_hz), *of_hits] if side == "head" else of_hits
+    return [*hit_verdicts(clip, job.source(clip.source_id).rate_hz, side), *of_hits]
 
 
 def _under_peak_db(library: Library, clip: Clip) -> float | None:

@@ -94,7 +94,7 @@ def find_onset(
 
 def _onset_line(row: dict[str, Any]) -> str:
     rate = row["sample_rate_hz"]
-    sure = f"{row['confidence']:.2f} {row['reason']}"
+    sure = f"{row['confidence']:.2f} {row['reason']}, {row['end_confidence']:.2f} {row['end_reason']}"
     return f"{row['file']}: {row['onset_frame'] / rate:.5f} s to {row['end_frame'] / rate:.4f} s, {sure}"
 
 

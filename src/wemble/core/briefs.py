@@ -19,7 +19,7 @@ Material = Literal["speech", "struck", "music"]
 Middle = Literal["strip", "wall"]
 
 _EVERYWHERE: frozenset[Check] = frozenset(
-    {"click", "tail", "air", "join", "programme_end", "outside", "late", "cut_in", "start", "attack"}
+    {"click", "tail", "air", "join", "programme_end", "outside", "late", "cut_in", "start", "end", "attack"}
 )
 _PATTERNS: Mapping[Deliverable, str] = {
     "one": "{job}",

@@ -79,7 +79,7 @@ function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, n
   const ms = (frame: number) => ((frame - begins) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
   const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
   const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
-  const confidence = corrected ? 1 : n === undefined ? (clip.confidence ?? 1) : (draft?.confidences[n] ?? 1);
+  const confidence = corrected ? 1 : n === undefined ? Math.min(clip.confidence ?? 1, clip.end_confidence ?? 1) : (draft?.confidences[n] ?? 1);
   const strike = clip.strike;
   const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
   return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence };

@@ -1,3 +1,4 @@
+import type { Clip } from "../../api/types";
 import { TriangleAlert } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
@@ -106,6 +107,9 @@ interface LabelProps {
   readonly onTake: () => void;
 }
 
+/** Why a hit should be looked at: what is least sure of it. */
+const reasonOf = (clip: Clip | undefined): string => ((clip?.end_confidence ?? 1) < (clip?.confidence ?? 1) ? (clip?.end_reason ?? "") : (clip?.reason ?? ""));
+
 /** The name and the confidence of a cell, over its picture. */
 function CellLabel({ cell, selected, index, width, height, columns, onTake }: LabelProps) {
   const doubtful = useHits((hits) => cell.confidence < hits.limits.doubtfulUnder);
@@ -115,7 +119,7 @@ function CellLabel({ cell, selected, index, width, height, columns, onTake }: La
       id={`cell-${cell.key}`}
       role="option"
       aria-selected={selected}
-      title={`${cell.name}: ${clip?.reason || (doubtful ? "doubtful" : "clear start")}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
+      title={`${cell.name}: ${reasonOf(clip) || (doubtful ? "doubtful" : "clear start and end")}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
       className="absolute flex items-start gap-1 px-1 text-xs leading-[17px]"
       style={{ left: (index % columns) * width, top: Math.floor(index / columns) * height, width: width - 1, height: height - 1 }}
       onClick={onTake}

@@ -146,6 +146,8 @@ def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str
         "loop_end_frame": loop[0][1] if loop else None,
         "confidence": clip.confidence,
         "reason": clip.reason,
+        "end_confidence": clip.end_confidence,
+        "end_reason": clip.end_reason,
         "mic_set": clip.set_id,
     }
 

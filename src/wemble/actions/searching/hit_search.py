@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, edit
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
-from wemble.core.edges.onset import DOUBTFUL, HitLevels, hit_levels, rough_hit
-from wemble.core.edges.recipe import HitRecipe, Treatment
+from wemble.core.edges.onset import HitLevels, hit_levels, rough_hit
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
-from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, targets
+from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, targets
 from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, lag_s
 from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
@@ -125,8 +125,8 @@ def _draft_of_takes(
     for target in chosen:
         sounds, found = _taken(library, base_of(job, target), recipe)
         together, too_soft = together + found.together, too_soft + found.too_soft
-        for (head, tail), (onset, _), (confidence, _) in zip(sounds.spans, sounds.sounds, sounds.sure, strict=True):
-            _enter(made, target, (head, tail), onset, confidence, True)
+        for span, (onset, _), sure in zip(sounds.spans, sounds.sounds, sounds.sure, strict=True):
+            _enter(made, target, span, onset, min(sure.confidence, sure.end_confidence), True)
     doubtful = sum(confidence < DOUBTFUL for confidence in made.confidences)
     return replace(made, doubtful=doubtful, together=together, too_soft=too_soft)
 
@@ -148,10 +148,10 @@ def _draft_of_sets(
     doubtful = 0
     for mics, named in _mics_of_sets(library, revision_id, tuple(chosen), recipe):
         rough = [_rough(mic, recipe) for mic in mics]
-        starts = [onset / mic.rate_hz + mic.offset_s for mic, (onset, _, _) in zip(mics, rough, strict=True)]
-        decides = first_to_hear(starts, [confidence for _, _, confidence in rough]) if named is None else named
-        start, confidence = starts[decides], rough[decides][2]
-        end = max(over / mic.rate_hz + mic.offset_s for mic, (_, over, _) in zip(mics, rough, strict=True))
+        starts = [onset / mic.rate_hz + mic.offset_s for mic, (onset, *_) in zip(mics, rough, strict=True)]
+        decides = first_to_hear(starts, [sure for _, _, sure, _ in rough]) if named is None else named
+        start, confidence = starts[decides], min(rough[decides][2], *(end_sure for *_, end_sure in rough))
+        end = max(over / mic.rate_hz + mic.offset_s for mic, (_, over, *_) in zip(mics, rough, strict=True))
         doubtful += confidence < DOUBTFUL
         for n, mic in enumerate(mics):
             onset = round((start - mic.offset_s) * mic.rate_hz)
@@ -229,13 +229,13 @@ def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
     return library.hit_levels.get((base.source_id, *span), measure)
 
 
-def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, float]:
-    """Return onset, end and confidence of a one-shot to the block, in source frames."""
+def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, float, float]:
+    """Return onset and end of a one-shot to the block, in source frames, and how sure either is."""
     levels, rough = mic.levels, rough_hit(mic.levels, recipe)
-    confidence = min((doubt for doubt, _ in rough.doubts), default=1.0)
+    sure, end_sure = (min((doubt for doubt, _ in doubts), default=1.0) for doubts in (rough.doubts, rough.end_doubts))
     onset = min(rough.first * levels.block_frames, ms_to_frames(recipe.within_ms, levels.rate_hz))
     end = min(rough.end * levels.block_frames, levels.frames)
-    return mic.base.head_frame + onset, mic.base.head_frame + end, confidence
+    return mic.base.head_frame + onset, mic.base.head_frame + end, sure, end_sure
 
 
 def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe) -> dict[str, Sounds]:
@@ -261,7 +261,9 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
             continue
         onset, end = base.head_frame + hit.onset_frame, base.head_frame + hit.end_frame
         span = _with_room(base, onset, end, recipe, rate)
-        sounds[target] = Sounds((span,), ((onset, end),), sure=((hit.confidence, hit.reason),))
+        sounds[target] = Sounds(
+            (span,), ((onset, end),), sure=(Sure(hit.confidence, hit.reason, hit.end_confidence, hit.end_reason),)
+        )
     return sounds
 
 
@@ -272,7 +274,7 @@ def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[S
     found = find_hits(take, recipe)
     spans = tuple((a + shift, b + shift) for a, b in with_rooms(found.hits, take.frames, rate, recipe))
     sounds = tuple((hit.onset_frame + shift, hit.end_frame + shift) for hit in found.hits)
-    return Sounds(spans, sounds, sure=tuple((hit.confidence, hit.reason) for hit in found.hits)), found
+    return Sounds(spans, sounds, sure=tuple(Sure(hit.confidence, hit.reason) for hit in found.hits)), found
 
 
 def _take_of(library: Library, base: Finding | Clip) -> Take:

@@ -140,6 +140,8 @@ def _hit_row(path: Path, source: SourceRow, hit: Hit) -> dict[str, Any]:
         "end_frame": hit.end_frame,
         "confidence": round(hit.confidence, 2),
         "reason": hit.reason,
+        "end_confidence": round(hit.end_confidence, 2),
+        "end_reason": hit.end_reason,
     }
 
 

@@ -109,7 +109,7 @@ def _made(report: Report, library: Library, files: Sequence[Path], to: Path, wan
         notes += answer.notes
     report(0.75, "writing")
     clips = library.job_at(answer.revision).clips.values()
-    doubtful = len({clip.set_id or clip.id for clip in clips if (clip.confidence or 0.0) < 0.5})
+    doubtful = len({clip.set_id or clip.id for clip in clips if clip.doubtful})
     written = _sent(library, job_id, answer.revision, wanted.send, to)
     report(1.0, "done")
     return KitMade(tuple(written), tuple(failed), tuple(notes), names.grid.missing, doubtful)

@@ -177,6 +177,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
     "late": ("starts {figure:.1f} ms after its head", "starts {figure:.1f} ms late"),
     "cut_in": ("attack complete", "{figure:.1f} ms of the attack cut off"),
     "start": ("clear start", "unsure start"),
+    "end": ("clear end", "unsure end"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 

@@ -1,4 +1,4 @@
-"""The verdicts of a hit's head: how late it speaks, and how sure its onset is."""
+"""The verdicts of a hit's edges: how late it speaks, and how sure its onset and its end are."""
 
 from __future__ import annotations
 
@@ -20,15 +20,21 @@ def late_ms(clip: Clip, rate_hz: int) -> float:
     return 0.0 if clip.sound_start_frame is None else (clip.sound_start_frame - clip.head_frame) * 1000.0 / rate_hz
 
 
-def hit_verdicts(clip: Clip, rate_hz: int) -> list[Verdict]:
-    """Return what is to be said of a hit's head."""
+def hit_verdicts(clip: Clip, rate_hz: int, side: Side = "head") -> list[Verdict]:
+    """Return what is to be said of a hit's head, or of its tail, the gravest first."""
+    if side == "tail":
+        return [_doubt("tail", "end", clip.end_confidence, clip.end_reason)]
     late = late_ms(clip, rate_hz)
-    doubt = 1.0 - (clip.confidence if clip.confidence is not None else 1.0)
-    cut_in = max(-late, 0.0)
-    figures: list[tuple[Check, float]] = [("late", max(late, 0.0)), ("cut_in", cut_in), ("start", doubt)]
     verdicts = []
+    figures: list[tuple[Check, float]] = [("late", max(late, 0.0)), ("cut_in", max(-late, 0.0))]
     for check, figure in figures:
         state = state_of(check, figure)
-        text = clip.reason if check == "start" and clip.reason else sentence(check, state, figure)
-        verdicts.append(Verdict("head", check, state, round(figure, 3), text))
+        verdicts.append(Verdict("head", check, state, round(figure, 3), sentence(check, state, figure)))
+    verdicts.append(_doubt("head", "start", clip.confidence, clip.reason))
     return sorted(verdicts, key=lambda verdict: -("fine", "look", "fail").index(verdict.state))
+
+
+def _doubt(side: Side, check: Check, confidence: float | None, reason: str) -> Verdict:
+    figure = 1.0 - (confidence if confidence is not None else 1.0)
+    state = state_of(check, figure)
+    return Verdict(side, check, state, round(figure, 3), reason or sentence(check, state, figure))

@@ -18,6 +18,7 @@ Check = Literal[
     "late",
     "cut_in",
     "start",
+    "end",
 ]
 State = Literal["fine", "look", "fail"]
 
@@ -48,6 +49,7 @@ TABLE: dict[Check, Definition] = {
     "late": Definition("time from the head of a hit to its onset", "ms", 10.0, 30.0),
     "cut_in": Definition("how far a head lies inside the attack of its hit", "ms", 0.5, 2.0),
     "start": Definition("doubt about an onset, 0 to 1", "", 0.5, 1.01),
+    "end": Definition("doubt about an end, 0 to 1", "", 0.5, 1.01),
     "attack": Definition("how far the fade reaches into the sound", "ms", 0.5, 5.0),
 }
 

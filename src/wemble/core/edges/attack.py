@@ -18,6 +18,10 @@ from wemble.core.signal.prediction import ORDER, prediction_error, prediction_er
 _LEARN_MS = 40.0
 _LEAST_LEARN_MS = 4.0
 _TIMES_LOUDER = 8.0
+_TIMES_AT_FIRST = 2.0
+"""A slow rise is so much louder than what lies before it for a while, before it is `_TIMES_LOUDER`."""
+_FIRST_CERTAIN = 9.0
+"""Log likelihood ratio for what a slow rise adds in front: once in some eight thousand by chance."""
 _STANDS_OUT_DB = -66.0
 _ATTACK_MS = 6.0
 _OUTGROWS = 1.5
@@ -71,12 +75,13 @@ def _channel_start(
     before = channel[max(low - ms_to_frames(_LEARN_MS, rate_hz), 0) : low]
     if high <= low:
         return Start(rough, 0)
-    learn = before if len(before) >= max(ms_to_frames(_LEAST_LEARN_MS, rate_hz), 4 * ORDER) else quiet
+    known = len(before) >= max(ms_to_frames(_LEAST_LEARN_MS, rate_hz), 4 * ORDER)
+    learn = before if known else quiet
     learn = learn if len(learn) > ORDER else np.zeros(ORDER + 1)
     predictor = prediction_error_filter([learn])
     error = prediction_error(predictor, channel[low - len(before) : high])[len(before) :]
     foretold = prediction_error(predictor, learn)[ORDER:]
-    at, unsure = _change(error, foretold, rough - low)
+    at, unsure = _change(error, foretold, rough - low, softly=known)
     outgrown = _outgrown(channel[low:high], learn, min(rough - low, at))
     return Start(low + outgrown, unsure + at - outgrown)
 
@@ -97,11 +102,12 @@ def _outgrown(values: NDArray[np.float64], noise: NDArray[np.float64], rough: in
     return int(small[-1]) + 1 if len(small) else 0
 
 
-def _change(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int) -> tuple[int, int]:
+def _change(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int, *, softly: bool) -> tuple[int, int]:
     """Return the most likely place, up to ``rough``, from which on the variance is `_TIMES_LOUDER` that of before, and
     the frames it takes from there until that is certain.
 
-    What lies 66 dB under the attack is not heard as its start, whatever the floor.
+    What lies 66 dB under the attack is not heard as its start, whatever the floor. If it may begin ``softly``, it begins
+    where it is `_TIMES_AT_FIRST` as loud as before already: only noise that lies right before it is known that well.
 
     References
     ----------
@@ -110,10 +116,20 @@ def _change(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int)
     """
     before = float(np.sqrt(np.mean(np.square(noise)))) if len(noise) else 0.0
     sigma = max(before, float(np.abs(values).max(initial=0.0)) * from_db(_STANDS_OUT_DB), 1e-9)
-    gain = (np.square(values / sigma) * (1.0 - 1.0 / _TIMES_LOUDER) - np.log(_TIMES_LOUDER)) * 0.5
-    behind = np.concatenate([[0.0], np.cumsum(gain)])
+    power = np.square(values / sigma)
+    behind = _likelihood(power, _TIMES_LOUDER)
     at = rough - int(np.argmin(behind[rough::-1]))
+    softer = _likelihood(power[:at], _TIMES_AT_FIRST)
+    first = at - int(np.argmin(softer[::-1]))
+    if softly and softer[at] - softer[first] >= _FIRST_CERTAIN:
+        at, behind = first, _likelihood(power, _TIMES_AT_FIRST)
     unlikely = np.flatnonzero(behind[:at] > behind[at] + _AS_LIKELY)
     at = int(unlikely[-1]) + 1 if len(unlikely) else 0
     certain = np.flatnonzero(behind[at:] - behind[at] >= _CERTAIN)
     return at, int(certain[0]) if len(certain) else len(values) - at
+
+
+def _likelihood(power: NDArray[np.float64], times: float) -> NDArray[np.float64]:
+    """Return the log likelihood, summed up to before each frame, that its power is ``times`` that of the noise against 1."""
+    gain = (power * (1.0 - 1.0 / times) - np.log(times)) * 0.5
+    return np.concatenate([[0.0], np.cumsum(gain)])

@@ -14,6 +14,8 @@ _MET_OVER_DB = 3.0
 _BELOW_DB = 6.0
 _LONGEST_EXTRA_S = 0.5
 _SHORTEST_FIT = 3
+_FOLLOWS_TIMES = 2.5
+"""What comes later is another sound if it is so much louder than what counts as over: noise wanders that far by itself."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +48,7 @@ class Decay:
         last = _first_under(self.reach, threshold)
         if last == 0:
             return RingOut(self.start, True, False)
-        followed = last < len(self.later) and bool(self.later[last] > threshold)
+        followed = last < len(self.later) and bool(self.later[last] > _FOLLOWS_TIMES * threshold)
         end = self.start + len(self.reach)
         if last >= len(self.reach) - 1:
             return RingOut(end, False, followed)

@@ -20,8 +20,8 @@ from scipy import ndimage, signal
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import Decay, follow
 from wemble.core.edges.envelope import Flags
-from wemble.core.edges.recipe import HitRecipe
-from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
+from wemble.core.signal.levels import Samples, from_db, ms_to_frames
 from wemble.core.signal.prediction import prediction_error, prediction_error_filter
 
 BLOCK_MS = 1.0
@@ -45,6 +45,18 @@ _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
 _AROUND_ATTACK_MS = 20.0
 _END_SMOOTH_MS = 40.0
+_AHEAD_MS = 160.0
+"""Up to so long before the attack the noise is heard alone, whatever the rise."""
+_WANDERS, _MOST_WANDER = 0.7, 4.0
+_SWELL_AHEAD = 0.06
+"""Where a swell begins cannot be told closer than a part of its length; the head goes ahead by that."""
+_FIRST_FRAMES, _AT_ONCE_DB, _OVER_NOISE_TOP = 2, -26.0, 1.5
+_FLAT_FROM, _BOUND, _FLAT_TOPS = 0.9, 0.003, 2
+_AGAIN_FROM_MS, _AGAIN_BEFORE_MS, _AGAIN_MS = 40.0, 40.0, 4.0
+_AGAIN_TIMES, _AGAIN_UNDER_PEAK_DB, _AGAIN_OVER_FLOOR_DB = 2.5, 25.0, 15.0
+_CLICK_BLOCKS, _CLICK_TIMES, _CLICK_UNDER_PEAK_DB, _CLICK_AHEAD_MS = 2, 4.0, 60.0, 4.0
+_UNFORETOLD = 2
+"""The first blocks of a file are foretold by nothing."""
 _BUMP_MS = 12.0
 _BUMP_OVER = 1.15
 _END_GAP_S = 0.25
@@ -55,13 +67,18 @@ T = TypeVar("T")
 
 Levels = NDArray[np.floating[Any]]
 
+CLEAR_START, CLEAR_END, SILENCE = "clear start", "clear end", "silence"
+Doubt = tuple[float, str]
+"""How sure something still is, and why."""
+
 
 @dataclass(frozen=True, slots=True)
 class Hit:
     """What was found in a one-shot, in its frames.
 
-    ``confidence`` in 0…1: under `DOUBTFUL` somebody should look, and ``reason`` says why; ``rise_ms`` is how long the
-    sound takes to come near its peak. ``end_frame`` has no room yet.
+    ``confidence`` in 0…1 is that of its start, ``end_confidence`` that of its end: under `DOUBTFUL` somebody should look,
+    and the reason beside it says why. ``rise_ms`` is how long the sound takes to come near its peak. ``end_frame`` has no
+    room yet.
     """
 
     onset_frame: int
@@ -69,14 +86,13 @@ class Hit:
     confidence: float
     reason: str
     rise_ms: float
+    end_confidence: float = 1.0
+    end_reason: str = CLEAR_END
 
     @property
     def doubtful(self) -> bool:
         """Whether it should be looked at."""
-        return self.confidence < DOUBTFUL
-
-
-DOUBTFUL = 0.5
+        return min(self.confidence, self.end_confidence) < DOUBTFUL
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -84,10 +100,11 @@ class HitLevels:
     """What finding again reads while numbers are dragged: block powers of a one-shot.
 
     ``power`` float32 (blocks,) is that over 1 ms, without rumble, up to the attack, and ``peak`` the largest of all;
-    ``new`` bool says of each block up to the loud one whether it has what the noise, humming or rumbling, does not predict.
-    The ring-out is followed without and with rumble in ``decays``: a rumble wavers too much to be followed alone, and may
-    be all that is left of a drum. ``quiet_block`` begins the quietest 50 ms, ``loud_block`` is the first near the peak,
-    and ``known`` keeps what was asked before: while one number is dragged the others stay.
+    ``new`` bool says of each block up to the loud one whether it has what the noise, humming or rumbling, does not
+    predict, ``clicks`` whether by far. The ring-out is followed without and with rumble in ``decays``: a rumble wavers too
+    much to be followed alone, and may be all that is left of a drum. ``quiet_block`` begins the quietest 50 ms,
+    ``loud_block`` is the first near the peak, ``again_block`` the one at which the ring-out is struck again, and ``known``
+    keeps what was asked before: while one number is dragged the others stay.
     """
 
     rate_hz: int
@@ -97,9 +114,11 @@ class HitLevels:
     power: Levels
     peak: float
     new: Flags
+    clicks: Flags
     decays: tuple[Decay, ...]
     quiet_block: int
     loud_block: int
+    again_block: int | None
     known: dict[tuple[str, float], Any] = field(default_factory=dict)
 
     @property
@@ -125,10 +144,27 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
         _followed(block_power(samples, block), loud, _END_SMOOTH_MS),
         _followed(power, loud, _BUMP_MS),
     )
+    top = _noise_top(surprise, usual)
+    new, clicks = surprise[: loud + 1] > top, surprise[: loud + 1] > _CLICK_TIMES * top
     return HitLevels(
         rate_hz, samples.shape[1], block, len(power), power[:risen].astype(np.float32), float(power.max(initial=0.0)),
-        surprise[: loud + 1] > _noise_top(surprise, usual), decays, at, loud,
+        new, clicks, decays, at, loud, _struck_again(power, loud),
     )  # fmt: skip
+
+
+def _struck_again(power: Levels, loud: int) -> int | None:
+    """Return the block at which a hit rises out of the ring-out of the one before: over all of the last 40 ms, so that no
+    beating and no swing of a deep tone is taken for one."""
+    before, after = round(_AGAIN_BEFORE_MS / BLOCK_MS), round(_AGAIN_MS / BLOCK_MS)
+    start = loud + round(_AGAIN_FROM_MS / BLOCK_MS)
+    if len(power) <= start + after:
+        return None
+    was = ndimage.maximum_filter1d(power, before, origin=(before - 1) // 2)[start - 2 : len(power) - 2]
+    comes = ndimage.maximum_filter1d(power, after, origin=-(after // 2))[start:]
+    floor = _quietest(power, _TAIL_FLOOR_MS) * 10.0 ** (_AGAIN_OVER_FLOOR_DB / 10.0)
+    least = max(float(power.max()) * 10.0 ** (-_AGAIN_UNDER_PEAK_DB / 10.0), floor)
+    over = np.flatnonzero((comes > _AGAIN_TIMES * was) & (comes > least))
+    return start + int(over[0]) if len(over) else None
 
 
 def prediction_residual(samples: Samples, noise: Samples) -> Samples:
@@ -146,6 +182,11 @@ def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = F
     """
     smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
     floor = _quietest(power, _TAIL_FLOOR_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
+    ahead = smooth[: max(loud - round(_AHEAD_MS / BLOCK_MS), 0)]
+    if len(ahead) >= round(
+        _TAIL_FLOOR_MS / BLOCK_MS
+    ):  # noise that wanders is met where it wanders to, not at its quietest
+        floor = min(max(floor, _WANDERS * float(ahead.max())), _MOST_WANDER * floor)
     floor = min(floor, float(smooth.max(initial=0.0)) * 10.0 ** (-_FLOOR_UNDER_PEAK_DB / 10.0))
     return follow(
         smooth, loud, floor=max(floor, _SILENCE), block_s=BLOCK_MS / 1000.0, gap_s=_END_GAP_S, keeps_later=keeps_later
@@ -181,28 +222,32 @@ def block_power(samples: Samples, block: int) -> Levels:
 
 @dataclass(frozen=True, slots=True)
 class Rough:
-    """A hit to the block: first block, the block at which it is loud, blocks of its rise, its doubts."""
+    """A hit to the block: first block, the block at which it is loud, its end, and the doubts about start and end."""
 
     first: int
     loud: int
     end: int
-    met_floor: bool
-    doubts: tuple[tuple[float, str], ...]
+    doubts: tuple[Doubt, ...]
+    end_doubts: tuple[Doubt, ...]
 
 
 def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
     """Find a hit to the block, from its levels alone: a draft that is quick enough to be dragged."""
     if levels.silent:
-        return Rough(0, 0, levels.blocks, True, ((0.0, "silence"),))
+        return Rough(0, 0, levels.blocks, ((0.0, SILENCE),), ((0.0, SILENCE),))
     loud = levels.loud_block
     first, found = _known(levels, "start", recipe.start_under_peak_db, _walked_back)
     doubts = list(found)
     if first > round(recipe.within_ms / BLOCK_MS):
         doubts.append((0.2, f"nothing speaks within the first {recipe.within_ms:g} ms"))
     end, met_floor, followed = _known(levels, "end", recipe.over_floor_db, _rung_out)
+    end_doubts: list[Doubt] = [] if met_floor else [(0.7, "still sounding where the file ends")]
     if followed:
-        doubts.append((0.4, "another sound follows"))
-    return Rough(first, loud, end, met_floor, tuple(doubts))
+        end_doubts.append((0.4, "another sound follows"))
+    if levels.again_block is not None:
+        after_ms = (levels.again_block - loud) * BLOCK_MS
+        end_doubts.append((0.4, f"a second hit {after_ms:.0f} ms later"))
+    return Rough(first, loud, end, tuple(doubts), tuple(end_doubts))
 
 
 def _known(levels: HitLevels, what: str, number: float, find: Callable[[HitLevels, float], T]) -> T:
@@ -241,7 +286,7 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     rough = rough_hit(levels, recipe)
     frames = samples.shape[1]
     if levels.silent:
-        return Hit(0, frames, 0.0, "silence", 0.0)
+        return Hit(0, frames, 0.0, SILENCE, 0.0, 0.0, SILENCE)
     rise = (rough.loud - rough.first) * BLOCK_MS
     at = min((rough.first + 2) * levels.block_frames, frames)
     back = ms_to_frames(max(_LEAST_BACK_MS, 0.5 * rise), rate_hz) + 2 * levels.block_frames
@@ -250,21 +295,42 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     noise = high_passed(samples[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)], rate_hz, offset)
     heard = high_passed(samples[:, : at + ms_to_frames(_AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
     start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
-    onset = min(start.frame, ms_to_frames(recipe.within_ms, rate_hz))
+    ahead = ms_to_frames(_SWELL_AHEAD * rise, rate_hz) if rise > _SLOW_MS else 0
+    onset = min(max(start.frame - ahead, 0), ms_to_frames(recipe.within_ms, rate_hz))
     unsure_ms = start.unsure_frames * 1000.0 / rate_hz
     end = min(rough.end * levels.block_frames, frames)
-    doubts = [*rough.doubts]
+    doubts = [*rough.doubts, *_recorded_badly(samples, noise)]
     if rise > _SLOW_MS:
         doubts.append((0.9 - 0.45 * min(rise / _SWELL_MS, 1.0), f"rises slowly, over {rise:.0f} ms"))
-    if not rough.met_floor:
-        doubts.append((0.7, "still sounding where the file ends"))
     if unsure_ms > _UNSURE_MS:
         doubts.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
-    confidence, reason = min(doubts, default=(1.0, "clear start"))
-    return Hit(onset, max(end, onset + 1), confidence, reason, rise)
+    confidence, reason = min(doubts, default=(1.0, CLEAR_START))
+    end_confidence, end_reason = min(rough.end_doubts, default=(1.0, CLEAR_END))
+    return Hit(onset, max(end, onset + 1), confidence, reason, rise, end_confidence, end_reason)
 
 
-def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, list[tuple[float, str]]]:
+def _recorded_badly(samples: Samples, noise: Samples) -> list[Doubt]:
+    """Return what is wrong with the recording itself: it begins too late, or its peaks are cut off."""
+    peak = float(np.abs(samples).max(initial=0.0))
+    first = np.abs(samples[:, :_FIRST_FRAMES] - samples.mean(axis=1, keepdims=True))
+    stands = _OVER_NOISE_TOP * float(np.abs(noise).max(initial=0.0))
+    doubts: list[Doubt] = []
+    if float(first.max(initial=0.0)) > max(peak * from_db(_AT_ONCE_DB), stands):
+        doubts.append((0.45, "the file starts inside the attack"))
+    if any(_flat_tops(channel, peak) >= _FLAT_TOPS for channel in samples):
+        doubts.append((0.45, "its peaks are clipped"))
+    return doubts
+
+
+def _flat_tops(channel: NDArray[np.float32], peak: float) -> int:
+    """Return how often a wave stays at the same value for three frames near its peak, and comes to it in one bound."""
+    near = np.flatnonzero(np.abs(channel[1:-2]) > _FLAT_FROM * peak) + 1
+    flat = (channel[near] == channel[near + 1]) & (channel[near] == channel[near + 2])
+    bound = np.abs(channel[near] - channel[near - 1]) > _BOUND * peak
+    return int(np.count_nonzero(flat & bound))
+
+
+def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, list[Doubt]]:
     """Return the block at which the rise to the loud block leaves its floor, and doubts."""
     loud = levels.loud_block
     speaks = levels.new & (levels.power[: loud + 1] > levels.peak * 10.0 ** (-start_under_peak_db / 10.0))
@@ -272,10 +338,24 @@ def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, li
     steep = _steepest(levels.power, first, loud)
     if steep is not None:
         return steep, [(0.4, "a softer sound runs into it")]
-    doubts = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
+    doubts: list[Doubt] = [(0.4, "a softer sound before it")] if np.count_nonzero(speaks[:first]) > 1 else []
+    if (click := _click_before(levels, first)) is not None:
+        doubts.append((0.45, f"a click {(first - click) * BLOCK_MS:.0f} ms before it"))
     if _leads_in(levels.power, first, loud):
         doubts.append((0.45, "a softer sound leads into it"))
     return back_while(levels.new, first, _SWING_BLOCKS), doubts
+
+
+def _click_before(levels: HitLevels, first: int) -> int | None:
+    """Return the block of a sound of no length that stands alone ahead of a hit; none if there is none."""
+    ahead = max(first - round(_CLICK_AHEAD_MS / BLOCK_MS), 0)
+    least = levels.peak * 10.0 ** (-_CLICK_UNDER_PEAK_DB / 10.0)
+    stands = _UNFORETOLD + np.flatnonzero(
+        (levels.clicks & (levels.power[: len(levels.clicks)] > least))[_UNFORETOLD:ahead]
+    )
+    if not 0 < len(stands) <= _CLICK_BLOCKS or stands[-1] - stands[0] >= _CLICK_BLOCKS:
+        return None
+    return int(stands[0])
 
 
 def _noise_top(surprise: Levels, usual: Levels) -> float:

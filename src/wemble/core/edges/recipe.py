@@ -12,6 +12,8 @@ from wemble.errors import InvalidInput
 
 Reference = Literal["full_scale", "floor", "peak"]
 Reach = Literal["floor", "threshold"]
+DOUBTFUL = 0.5
+"""Under this confidence somebody should look."""
 TreatmentKind = Literal["cut", "turn_down", "room_tone", "close_up", "split", "keep_quiet"]
 TREATMENTS: tuple[TreatmentKind, ...] = get_args(TreatmentKind)
 

@@ -352,6 +352,7 @@ def _limit_reason(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> str:
 
 
 def _with_edge(clip: Clip, side: Side, at: int, hold: Hold) -> Clip:
+    clip = clip.beyond_doubt(side)
     fade = clip.fade_in if side == "head" else clip.fade_out
     if hold == "inner" and fade is not None:
         grown = clip.head_frame - at if side == "head" else at - clip.tail_frame

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from wemble.core.briefs import Brief
-from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Recipe, Treatment
 from wemble.core.kit.strikes import Strike
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
@@ -87,9 +87,9 @@ class Clip:
     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
 
-    A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset is
-    (``confidence`` 0…1, with the reason). ``file_name`` is that of the file as which it was imported: files with the same
-    bytes are one source under several names.
+    A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset and its
+    end are (``confidence`` and ``end_confidence`` 0…1, with the reasons). ``file_name`` is that of the file as which it was
+    imported: files with the same bytes are one source under several names.
     """
 
     id: str
@@ -114,11 +114,26 @@ class Clip:
     confidence: float | None = None
     reason: str = ""
     file_name: str = ""
+    end_confidence: float | None = None
+    end_reason: str = ""
 
     @property
     def frames(self) -> int:
         """Length in source frames."""
         return self.tail_frame - self.head_frame
+
+    @property
+    def doubtful(self) -> bool:
+        """Whether somebody should look at a hit's start or end; a clip that was not found as a hit was never sure."""
+        return min(self.confidence or 0.0, 1.0 if self.end_confidence is None else self.end_confidence) < DOUBTFUL
+
+    def beyond_doubt(self, side: Side) -> Clip:
+        """Return the clip with an edge that a hand put where it is: nothing is doubtful about it any more."""
+        if self.confidence is None:
+            return self
+        if side == "head":
+            return replace(self, confidence=1.0, reason="")
+        return replace(self, end_confidence=1.0, end_reason="")
 
     @property
     def speaks(self) -> bool:

@@ -23,10 +23,20 @@ FadeFor = Callable[[Side, int, int], int]
 
 
 @dataclass(frozen=True, slots=True)
+class Sure:
+    """How sure a sound's onset and its end are, 0…1, and why."""
+
+    confidence: float
+    reason: str
+    end_confidence: float = 1.0
+    end_reason: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Sounds:
     """What a search found in a source: spans with rooms and sounds without, one for one, in order.
 
-    ``sure`` says of each sound how confident its onset is, and why; it is empty where nobody asked. ``dropped`` stands out
+    ``sure`` says of each sound how confident its onset and its end are, and why; it is empty where nobody asked. ``dropped`` stands out
     of the floor and is no sound, such as breaths.
     """
 
@@ -34,7 +44,7 @@ class Sounds:
     sounds: tuple[Span, ...]
     floor_db: float = 0.0
     threshold_db: float = 0.0
-    sure: tuple[tuple[float, str], ...] = ()
+    sure: tuple[Sure, ...] = ()
     dropped: tuple[Span, ...] = ()
 
 
@@ -110,17 +120,26 @@ def _renewed(finding: Finding, found: Sounds, recipe: Recipe | HitRecipe, treatm
 
 
 def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
-    """Return the job with what is known of its onset on every clip of a finding that has one."""
-    known = {start: sure for (start, _), sure in zip(found.sounds, found.sure, strict=True)}
+    """Return the job with what is known of onset and end on every clip of a finding. A corrected edge is beyond doubt."""
+    known = {start: n for n, (start, _) in enumerate(found.sounds)}
     clips = [c for c in job.clips.values() if c.finding_id == finding_id and c.sound_start_frame in known]
-    return set_clips(
-        job,
-        *(
-            replace(clip, confidence=confidence, reason=reason)
-            for clip in clips
-            for confidence, reason in [known[clip.sound_start_frame or 0]]
-        ),
-    )
+    sure = []
+    for clip in clips:
+        number = known[clip.sound_start_frame or 0]
+        one, was = found.sure[number], found.spans[number]
+        changed = replace(
+            clip,
+            confidence=one.confidence,
+            reason=one.reason,
+            end_confidence=one.end_confidence,
+            end_reason=one.end_reason,
+        )
+        if clip.head_frame != was[0]:
+            changed = changed.beyond_doubt("head")
+        if clip.tail_frame != was[1]:
+            changed = changed.beyond_doubt("tail")
+        sure.append(changed)
+    return set_clips(job, *sure)
 
 
 def reverted(job: Job, finding_id: str) -> Job:

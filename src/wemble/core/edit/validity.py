@@ -95,10 +95,10 @@ def _check_details(job: Job, clip: Clip, frames: int) -> None:
     found = (clip.sound_start_frame is None) == (clip.sound_end_frame is None)
     _need(found and (clip.sound_start_frame or 0) <= (clip.sound_end_frame or 0), f"“{clip.name}” has half a sound")
     _need(clip.finding_id is None or clip.finding_id in job.findings, f"“{clip.name}” has lost its finding")
-    _need(clip.confidence is None or 0.0 <= clip.confidence <= 1.0, f"“{clip.name}” has no true confidence")
-    _need(
-        len(clip.reason) <= _LONGEST_TEXT and len(clip.file_name) <= _LONGEST_TEXT, f"“{clip.name}” has too long a text"
-    )
+    for confidence in (clip.confidence, clip.end_confidence):
+        _need(confidence is None or 0.0 <= confidence <= 1.0, f"“{clip.name}” has no true confidence")
+    for text in (clip.reason, clip.end_reason, clip.file_name):
+        _need(len(text) <= _LONGEST_TEXT, f"“{clip.name}” has too long a text")
     _need(clip.set_id is None or len(clip.set_id) <= _LONGEST_TEXT, f"“{clip.name}” has too long a text")
     strike = clip.strike
     if strike is not None:

@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.edges.onset import DOUBTFUL, Hit, HitLevels, block_power, find_hit, high_passed
-from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edges.onset import Hit, HitLevels, block_power, find_hit, high_passed
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 
@@ -70,9 +70,13 @@ def find_in_set(
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     decides = first_to_hear(starts, [hit.confidence for hit in found]) if decided_by is None else decided_by
+    heard_at_all = [hit for hit in found if hit.confidence > 0.0] or found
+    end_confidence, end_reason = min((hit.end_confidence, hit.end_reason) for hit in heard_at_all)
     together = tuple(
         replace(
             found[decides],
+            end_confidence=end_confidence,
+            end_reason=end_reason,
             onset_frame=min(max(round((starts[decides] + lag) * one.rate_hz), 0), one.samples.shape[1] - 1),
             end_frame=min(max(round((max(ends) + lag) * one.rate_hz), 1), one.samples.shape[1]),
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wemble.actions.searching import hit_search
 from wemble.core.check.table import TABLE
-from wemble.core.edges.onset import DOUBTFUL
+from wemble.core.edges.recipe import DOUBTFUL
 from wemble.core.edit.kit import SOFTENINGS_MS
 from wemble.core.edit.treatment import targets
 from wemble.web import models
