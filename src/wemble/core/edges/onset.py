@@ -36,6 +36,7 @@ _STEEP_DB = 15.0
 _STEEP_MS = 6.0
 _LEADS_IN_MS = 12.0
 _LEAD_BLOCKS = 30
+_AS_QUIET = 6.0
 _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
 """Between the swings of a deep tone a block or two are quiet."""
@@ -138,7 +139,9 @@ def hit_levels(samples: Samples, rate_hz: int) -> HitLevels:
     risen = loud + round(_AROUND_ATTACK_MS / BLOCK_MS)
     rising = samples[:, : risen * block]
     surprise = block_power(prediction_residual(rising, noise), block)
-    usual = surprise[: loud - 2] if loud > _LEAD_BLOCKS else block_power(prediction_residual(noise, noise), block)[1:]
+    usual, ahead = block_power(prediction_residual(noise, noise), block)[1:], surprise[: max(loud - 2, 0)]
+    if loud > _LEAD_BLOCKS and len(usual) and np.median(ahead) <= _AS_QUIET * np.median(usual):
+        usual = ahead  # what lies right before the hit is its noise, unless a softer hit rings there
     decays = (
         _followed(power, loud, _END_SMOOTH_MS, keeps_later=True),
         _followed(block_power(samples, block), loud, _END_SMOOTH_MS),
