@@ -56,6 +56,7 @@ _FLAT_FROM, _BOUND, _FLAT_TOPS = 0.9, 0.003, 2
 _AGAIN_FROM_MS, _AGAIN_BEFORE_MS, _AGAIN_MS = 40.0, 40.0, 4.0
 _AGAIN_TIMES, _AGAIN_UNDER_PEAK_DB, _AGAIN_OVER_FLOOR_DB = 2.5, 25.0, 15.0
 _CLICK_BLOCKS, _CLICK_TIMES, _CLICK_UNDER_PEAK_DB, _CLICK_AHEAD_MS = 2, 4.0, 60.0, 4.0
+_BEGINS_MS, _BEGINS_UNDER_DB, _NEAR_NOISE_DB = 4.0, 10.0, 36.0
 _UNFORETOLD = 2
 """The first blocks of a file are foretold by nothing."""
 _BUMP_MS = 12.0
@@ -298,18 +299,30 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     noise = high_passed(samples[:, quiet : quiet + ms_to_frames(_TAIL_FLOOR_MS, rate_hz)], rate_hz, offset)
     heard = high_passed(samples[:, : at + ms_to_frames(_AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
     start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
-    ahead = ms_to_frames(_SWELL_AHEAD * rise, rate_hz) if rise > _SLOW_MS else 0
+    ahead = ms_to_frames(_SWELL_AHEAD * max(rise - _SLOW_MS, 0.0), rate_hz)
     onset = min(max(start.frame - ahead, 0), ms_to_frames(recipe.within_ms, rate_hz))
     unsure_ms = start.unsure_frames * 1000.0 / rate_hz
     end = min(rough.end * levels.block_frames, frames)
     doubts = [*rough.doubts, *_recorded_badly(samples, noise)]
     if rise > _SLOW_MS:
         doubts.append((0.9 - 0.45 * min(rise / _SWELL_MS, 1.0), f"rises slowly, over {rise:.0f} ms"))
+    if _rises_out_of(levels, onset, noise):
+        doubts.append((0.45, "rises out of the noise"))
     if unsure_ms > _UNSURE_MS:
         doubts.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
     confidence, reason = min(doubts, default=(1.0, CLEAR_START))
     end_confidence, end_reason = min(rough.end_doubts, default=(1.0, CLEAR_END))
     return Hit(onset, max(end, onset + 1), confidence, reason, rise, end_confidence, end_reason)
+
+
+def _rises_out_of(levels: HitLevels, onset: int, noise: Samples) -> bool:
+    """Say whether a hit not far over its noise is far softer at first than later: what comes before may lie in the noise."""
+    first = onset // levels.block_frames
+    begins = levels.power[first : first + round(_BEGINS_MS / BLOCK_MS)]
+    power = float(np.square(noise, dtype=np.float64).mean(axis=1).max(initial=0.0)) if noise.size else 0.0
+    if not len(begins) or levels.peak > power * 10.0 ** (_NEAR_NOISE_DB / 10.0):
+        return False
+    return bool(begins.mean() < levels.peak * 10.0 ** (-_BEGINS_UNDER_DB / 10.0))
 
 
 def _recorded_badly(samples: Samples, noise: Samples) -> list[Doubt]:
