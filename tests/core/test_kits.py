@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import replace
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -27,7 +28,7 @@ from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.treatment import Sounds, Sure, apply_treatment
 from wemble.core.kit.strikes import Strike, grid, in_order_of_strength, note_name, propose_pattern, read_name, read_note
 from wemble.core.render import RenderPlan
-from wemble.core.shape.seams import crossed, crossings, find_seams, looped_end
+from wemble.core.shape.seams import Bars, crossed, crossings, find_seams, looped_end
 from wemble.core.signal.reader import ArrayReader, cut
 from wemble.errors import InvalidInput
 
@@ -150,6 +151,28 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     assert not again.clip(clip.id).doubtful
     late = replace(hit, sound_start_frame=hit.head_frame + RATE // 50)
     assert hit_verdicts(late, RATE)[0].text == "starts 20.0 ms late"
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    bpm=st.fractions(80, 190, max_denominator=100), rate=st.sampled_from([44_100, 48_000]), seed=st.integers(0, 99),
+    count=st.sampled_from([None, 1, 2, 3]),
+)  # fmt: skip
+def test_loops_of_a_groove_are_whole_bars_to_the_frame(bpm: Fraction, rate: int, seed: int, count: int | None) -> None:
+    rng, beat = np.random.default_rng(seed), 60 * rate / bpm
+    samples = 1e-4 * rng.standard_normal((1, round(17 * beat)))
+    drums = [rng.standard_normal(rate // 8) * np.exp(-np.arange(rate // 8) / (rate * 0.02)) for _ in range(4)]
+    for n in range(16):
+        at = round(n * beat)
+        samples[0, at : at + rate // 8] += 0.3 * drums[n % 4]
+    seams = find_seams(samples.astype(np.float32), rate, bars=Bars.at(bpm, rate, count=count))
+    for seam in seams:
+        bars = Fraction(seam.end_frame - seam.start_frame) / (4 * beat)
+        assert abs(seam.end_frame - seam.start_frame - round(bars) * 4 * beat) <= Fraction(1, 2)
+        assert round(bars) >= 1 if count is None else round(bars) == count
+    assert seams and seams[0].score < 1.0  # and the best is not heard
+    with pytest.raises(InvalidInput, match="no whole bar fits"):
+        find_seams(samples.astype(np.float32), rate, bars=Bars.at(bpm, rate, count=40))
 
 
 def test_every_grade_of_softening_silences_a_cut_bell_and_is_longer_than_the_last() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from collections.abc import Callable, Iterable
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -138,16 +139,27 @@ def _hits_text(row: dict[str, Any]) -> str:
 @find.command("loop")
 @FILES
 @click.option("--near", help="Where to look, as START,END in frames; default: after the attack.")
+@click.option("--bpm", help="The tempo, as 92.3 or 1200/13: only loops of whole bars of four beats.")
+@click.option("--bars", type=int, help="How many bars, with --bpm; default: any number.")
 @JSON
-def find_loop(files: tuple[Path, ...], near: str | None, as_json: bool) -> None:
+def find_loop(files: tuple[Path, ...], near: str | None, bpm: str | None, bars: int | None, as_json: bool) -> None:
     """Find seamless loops, the best first: start, end, crossfade before the end. A seam with a score under 1 is inaudible.
 
     Example: wemble find loop pad.wav --near 48000,144000 --json
     """
     from wemble.actions.shell import files as shell
 
-    asked = None if near is None else _span(near)
-    _each(files, lambda path: [shell.find_loops(path, asked)], as_json, _loops_text)
+    if bars is not None and bpm is None:
+        raise InvalidInput("--bars needs a tempo: give --bpm as well")
+    asked, tempo = None if near is None else _span(near), None if bpm is None else _tempo(bpm)
+    _each(files, lambda path: [shell.find_loops(path, asked, tempo, bars)], as_json, _loops_text)
+
+
+def _tempo(typed: str) -> Fraction:
+    try:
+        return Fraction(typed)
+    except (ValueError, ZeroDivisionError):
+        raise InvalidInput(f"--bpm takes a number or a fraction, such as 92.3 or 1200/13, not {typed!r}") from None
 
 
 def _loops_text(row: dict[str, Any]) -> str:

@@ -3,6 +3,9 @@ import type { ClipVerdicts, Verdict } from "../../api/types";
 
 export const isDoubtful = (row: ClipVerdicts | undefined): boolean => (row?.verdicts ?? []).some((verdict) => verdict.state !== "fine");
 
+/** How many clips ask to be looked at: the one figure of list, cards and start page. */
+export const countToLookAt = (verdicts: ReadonlyMap<string, ClipVerdicts>): number => [...verdicts.values()].filter(isDoubtful).length;
+
 const GRAVITY = { fine: 0, look: 1, fail: 2 } as const;
 export const gravest = (verdicts: readonly Verdict[]): number => Math.max(0, ...verdicts.map((verdict) => GRAVITY[verdict.state]));
 

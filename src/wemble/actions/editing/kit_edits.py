@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from wemble.core.check.table import state_of
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import microphones, same_moment, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Clip, Job
-from wemble.core.shape.seams import Seam, crossed, find_seams
+from wemble.core.shape.seams import Bars, Seam, crossed, find_seams
 from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.errors import InvalidInput
 
@@ -127,7 +128,19 @@ def _seams(
     shift = clip.head_frame if clip.sound_start_frame is None else max(clip.sound_start_frame, clip.head_frame)
     samples = _all_microphones(library, job, clip, shift)
     asked = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, samples.shape[1]))
-    return [_shifted(seam, shift) for seam in find_seams(samples, rate, near=asked, crossfade_frames=crossfade)]
+    found = find_seams(
+        samples, rate, near=asked, crossfade_frames=crossfade, bars=_bars_of(job, rate, samples.shape[1])
+    )
+    return [_shifted(seam, shift) for seam in found]
+
+
+def _bars_of(job: Job, rate_hz: int, frames: int) -> Bars | None:
+    """Return the bars of a job with a tempo, where at least one fits: what has a beat is looped by whole bars."""
+    if job.grid is None:
+        return None
+    tempo = Fraction(job.grid.bpm_numerator, job.grid.bpm_denominator)
+    bars = Bars.at(tempo, rate_hz, beats_a_bar=job.grid.beats_a_bar)
+    return bars if bars.frames(1) < frames else None
 
 
 def _all_microphones(library: Library, job: Job, clip: Clip, start: int) -> Samples:

@@ -6,6 +6,7 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import asdict, dataclass
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 from typing import Any, cast
@@ -30,7 +31,7 @@ from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.treatment import apply_treatment
 from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.kit.strikes import read_name
-from wemble.core.shape.seams import find_seams
+from wemble.core.shape.seams import Bars, find_seams
 from wemble.errors import InvalidInput
 from wemble.store.files import FileReader, Home
 from wemble.store.records import SourceRow
@@ -115,11 +116,14 @@ def find_all_hits(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]
         return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in found.hits]}
 
 
-def find_loops(path: Path, near: tuple[int, int] | None) -> dict[str, Any]:
-    """Return the candidates for a seamless loop, the best first, in the file's own frames."""
+def find_loops(
+    path: Path, near: tuple[int, int] | None, bpm: Fraction | None = None, count: int | None = None
+) -> dict[str, Any]:
+    """Return the candidates for a seamless loop, the best first, in the file's own frames; at a tempo of whole bars."""
     with _opened(path) as opened:
         source = opened.source
-        candidates = find_seams(opened.read(0, source.frames), source.rate_hz, near=near)
+        bars = None if bpm is None else Bars.at(bpm, source.rate_hz, count=count)
+        candidates = find_seams(opened.read(0, source.frames), source.rate_hz, near=near, bars=bars)
         rows = [
             {
                 "start_frame": seam.start_frame,

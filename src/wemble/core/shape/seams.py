@@ -8,8 +8,9 @@ the audio was continuous.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,6 +37,7 @@ _CLICK = 2.0
 _DEAR_MS = 100.0
 _UNEVEN = 0.04
 _ENDS_AT_ONCE = 512
+_MOST_BARS, _STARTS_IN_A_BAR = 64, 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,8 +62,32 @@ class Seam:
         return max(self.click / _CLICK, abs(self.step_db) / _STEP_DB)
 
 
+@dataclass(frozen=True, slots=True)
+class Bars:
+    """Loops of whole bars only: how long a bar is, as a fraction of frames, and how many there shall be (none: any number)."""
+
+    bar_frames: Fraction
+    count: int | None = None
+
+    @classmethod
+    def at(cls, bpm: Fraction, rate_hz: int, *, beats_a_bar: int = 4, count: int | None = None) -> Bars:
+        """Return bars at a tempo. Raises `InvalidInput` for a tempo or a number that is not over 0."""
+        if bpm <= 0 or beats_a_bar < 1 or (count is not None and count < 1):
+            raise InvalidInput("a tempo and a number of bars must be over 0")
+        return cls(Fraction(60 * rate_hz * beats_a_bar) / bpm, count)
+
+    def frames(self, count: int) -> int:
+        """Return so many bars in whole frames: rounded once, never by adding rounded ones."""
+        return round(count * self.bar_frames)
+
+
 def find_seams(
-    samples: Samples, rate_hz: int, *, near: tuple[int, int] | None = None, crossfade_frames: int | None = None
+    samples: Samples,
+    rate_hz: int,
+    *,
+    near: tuple[int, int] | None = None,
+    crossfade_frames: int | None = None,
+    bars: Bars | None = None,
 ) -> list[Seam]:
     """Return candidates for a sustain loop, the best first.
 
@@ -73,10 +99,13 @@ def find_seams(
     crossfade_frames : int, optional
         The crossfade of every candidate, as far as it fits; without it, the shortest that is not heard.
 
+    bars : Bars, optional
+        Only loops of whole bars, to the nearest frame; of as many as lie in ``near``, or of any number.
+
     Raises
     ------
     InvalidInput
-        If ``near`` is no span of the samples, or the whole is too short for a loop.
+        If ``near`` is no span of the samples, the whole is too short for a loop, or no whole bar fits.
 
     References
     ----------
@@ -97,14 +126,28 @@ def find_seams(
         )
     )
     reach = max(min(reach, (end - start) // 3), 2)
+    apart = max(ms_to_frames(_APART_MS, rate_hz), reach // _APART_PART)
+    if bars is not None:
+        ranked = _of_whole_bars(samples, near, reach, bars, window)
+        return _best_of(samples, ranked, apart, rate_hz, crossfade_frames)
     starts = crossings(samples, max(start - reach, 1), min(start + reach, frames - 1))
     ends = crossings(samples, max(end - reach, 1), min(end + reach, frames - 1))
     if not len(starts) or not len(ends):
         starts, ends = np.array([start]), np.array([min(end, frames - 1)])
     chosen = starts[np.argsort(np.abs(starts - start), kind="stable")[:_STARTS]]
+    return _best_of(samples, _ranked(samples, chosen, ends, window), apart, rate_hz, crossfade_frames)
+
+
+def _best_of(
+    samples: Samples,
+    ranked: Iterable[tuple[float, int, int]],
+    apart: int,
+    rate_hz: int,
+    crossfade_frames: int | None,
+) -> list[Seam]:
+    """Return the first of ranked loops that lie apart, judged, those that are not heard first."""
     seams: list[Seam] = []
-    apart = max(ms_to_frames(_APART_MS, rate_hz), reach // _APART_PART)
-    for alike, s, e in _ranked(samples, chosen, ends, window):
+    for alike, s, e in ranked:
         if all(abs(s - o.start_frame) + abs(e - o.end_frame) > apart for o in seams):
             seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames))
         if len(seams) == _CANDIDATES:
@@ -113,6 +156,31 @@ def find_seams(
         seams,
         key=lambda seam: (seam.score >= 1.0, seam.score + seam.crossfade_frames / ms_to_frames(_DEAR_MS, rate_hz)),
     )
+
+
+def _of_whole_bars(
+    samples: Samples, near: tuple[int, int] | None, reach: int, bars: Bars, window: int
+) -> list[tuple[float, int, int]]:
+    """Return (correlation, start, end) of loops of whole bars, the most alike first."""
+    frames = samples.shape[1]
+    if bars.count is not None:
+        counts = [bars.count]
+    elif near is not None:
+        counts = [max(round((near[1] - near[0]) / bars.bar_frames), 1)]
+    else:
+        counts = list(range(1, min(int(frames / bars.bar_frames), _MOST_BARS) + 1))
+    low, high = (1, bars.frames(1)) if near is None else (near[0] - reach, near[0] + reach)
+    starts = crossings(samples, max(low, 1), min(high, frames - 1))
+    starts = starts[:: max(len(starts) // _STARTS_IN_A_BAR, 1)]
+    pairs = [(int(start), int(start) + bars.frames(n)) for n in counts for start in starts]
+    chosen = np.array([pair for pair in pairs if pair[1] < frames], np.int64).reshape(-1, 2)
+    if not len(chosen):
+        raise InvalidInput("no whole bar fits here; look at the tempo, or ask for fewer bars")
+    padded = np.pad(samples, ((0, 0), (window, window)))
+    around_start, around_end = (_around(padded, places, window) for places in chosen.T)
+    sizes = [np.square(around).sum(axis=1) + 1e-12 for around in (around_start, around_end)]
+    alike = (around_start * around_end).sum(axis=1) / np.sqrt(sizes[0] * sizes[1])
+    return [(float(alike[n]), int(chosen[n, 0]), int(chosen[n, 1])) for n in np.argsort(-alike, kind="stable")]
 
 
 def crossings(samples: Samples, low: int, high: int) -> NDArray[np.int64]:

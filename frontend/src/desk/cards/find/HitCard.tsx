@@ -8,6 +8,7 @@ import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
 import { FindHead } from "./FindHead";
 import { SaveRecipe } from "./Recipes";
+import { countToLookAt } from "../../model/verdicts";
 import { ScopeChoice } from "./ScopeChoice";
 import { useOpen } from "../../state/desk";
 import { applyHits, readNames, setHitRecipe, useHits } from "../../state/hitSearch";
@@ -124,13 +125,21 @@ function HitCounts() {
       <b>
         <span className="num">{sets}</span> {sets === draft.target_ids.length ? counted(sets, "hit") : counted(sets, "set")}, <span className="num">{draft.target_ids.length}</span> {counted(draft.target_ids.length, "file")}
       </b>
-      {draft.doubtful > 0 ? <span className="text-warn">, {draft.doubtful} to look at</span> : ", none doubtful"}. Air in front{" "}
+      <ToLookAt draft={draft} />. Air in front{" "}
       <span className="num">
         {low.toFixed(0)}–{high.toFixed(0)} ms
       </span>
       .
     </p>
   );
+}
+
+/** How many to look at: while a draft is shown those of the draft, else the one figure that list and start page have as well. */
+function ToLookAt({ draft }: { readonly draft: HitDraft }) {
+  const drafted = useHits((hits) => hits.drafted);
+  const applied = useOpen((desk) => countToLookAt(desk.verdicts));
+  const count = drafted ? draft.doubtful : applied;
+  return count > 0 ? <span className="text-warn">, {count} to look at</span> : <>, none doubtful</>;
 }
 
 /** How many hits a take has, and why they are not more. */
@@ -150,7 +159,7 @@ function TakeCounts({ draft }: { readonly draft: HitDraft }) {
           in <span className="num">{takes}</span> takes
         </>
       )}
-      {draft.doubtful > 0 ? <span className="text-warn">, {draft.doubtful} to look at</span> : ", none doubtful"}.
+      <ToLookAt draft={draft} />.
       {draft.together > 0 && (
         <>
           {" "}

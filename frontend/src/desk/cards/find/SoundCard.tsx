@@ -7,7 +7,7 @@ import { Num } from "../../../ui/Num";
 import { FindHead } from "./FindHead";
 import { SaveRecipe } from "./Recipes";
 import { ScopeChoice } from "./ScopeChoice";
-import { isDoubtful } from "../../model/verdicts";
+import { countToLookAt } from "../../model/verdicts";
 import { placed } from "../../model/placement";
 import { desk, notify, showPlace, useOpen } from "../../state/desk";
 import { applyRecipe, setRecipe, setTreatment } from "../../state/soundSearch";
@@ -179,7 +179,7 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
   if (count === 0) return <p className="text-warn">Nothing is louder than the threshold. Lower it.</p>;
   const quiet = sum((draft) => (draft.frames - draft.kept_frames) / draft.rate_hz);
   const gaps = drafts.filter((draft) => draft.shortest_gap_left_frames > 0).map((draft) => draft.shortest_gap_left_frames / draft.rate_hz);
-  const look = [...verdicts.values()].filter(isDoubtful).length;
+  const look = countToLookAt(verdicts);
   return (
     <p aria-live="polite" className="border-t border-rule pt-3">
       <b>
