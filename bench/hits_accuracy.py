@@ -20,8 +20,7 @@ import numpy as np
 from drum_corpus import first_heard, one_shots
 from speech_corpus import room_tone
 from wemble.core.edges.hits import find_hits, measure_take
-from wemble.core.edges.onset import DOUBTFUL
-from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
 from wemble.core.signal.reader import cut
 
 TAKES = {

@@ -15,9 +15,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wemble.core.edges.decay import RingOut, follow
+from wemble.core.edges.hit_levels import hit_levels
 from wemble.core.edges.hits import Take, find_hits, measure_take
-from wemble.core.edges.onset import DOUBTFUL, find_hit, hit_levels, rough_hit
-from wemble.core.edges.recipe import HitRecipe
+from wemble.core.edges.onset import find_hit, rough_hit
+from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
 from wemble.core.kit.mic_set import FURTHEST_S, Heard, find_in_set, lag_s
 from wemble.core.signal.levels import Samples, from_db
 from wemble.core.signal.reader import cut

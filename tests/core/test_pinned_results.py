@@ -31,8 +31,9 @@ from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
 from wemble.core.edges.envelope import Envelope, envelope
 from wemble.core.edges.floor import Floor, measure_floor
+from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, find_hits, holds_many, measure_take, with_rooms
-from wemble.core.edges.onset import HitLevels, find_hit, hit_levels, rough_hit
+from wemble.core.edges.onset import find_hit, rough_hit
 from wemble.core.edges.recipe import _HIT_LIMITS, _LIMITS, HitRecipe, Recipe
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.room_tone import room_tone

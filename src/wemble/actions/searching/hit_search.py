@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, edit
+from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
-from wemble.core.edges.onset import HitLevels, hit_levels, rough_hit
+from wemble.core.edges.onset import rough_hit
 from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets

@@ -18,7 +18,8 @@ from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
-from wemble.core.edges.onset import BLOCK_MS, Levels, back_while, block_power, high_passed, prediction_residual
+from wemble.core.edges.hit_levels import BLOCK_MS, Levels, block_power, high_passed, prediction_residual
+from wemble.core.edges.onset import back_while
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edges.refine import Read
 from wemble.core.signal.levels import ms_to_frames

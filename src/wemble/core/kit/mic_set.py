@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.edges.onset import Hit, HitLevels, block_power, find_hit, high_passed
+from wemble.core.edges.hit_levels import HitLevels, block_power, high_passed
+from wemble.core.edges.onset import Hit, find_hit
 from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
