@@ -317,7 +317,7 @@ def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_noth
 def test_an_sfz_map_is_read_as_it_was_written_and_groups_hand_on() -> None:
     regions = [
         Region("a b.wav", 60, 1, 63, "near", 12, 4_801, (100, 4_001)),
-        Region("c.wav", 61, 64, 127, ""),
+        Region("c.wav", 61, 64, 127, "", turn=2, turns=3),
     ]
     assert read_sfz(write_sfz(regions, title="Kit")) == regions
     text = "<global> hivel=90 <group> key=40 // low\n<region> sample=x.wav lovel=3\n<region> sample=y z.wav key=41 hivel=20\n"

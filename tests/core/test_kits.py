@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import replace
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import pytest
@@ -74,7 +75,7 @@ def test_the_grid_names_what_is_missing_unfit_and_spare() -> None:
     found = grid([*stems, "notes on the session"], FOUR)
     assert found.missing == ("Oar C2 hard far",) and found.unfit == ("notes on the session",)
     takes = grid(["Bell_rr1", "Bell_rr2", "Bell_rr3"], "{name}_{take}")
-    assert takes.spares == ("Bell_rr2", "Bell_rr3")
+    assert takes.further_takes == ("Bell_rr2", "Bell_rr3")
     assert in_order_of_strength(["ff", "p", "mf"]) == ["p", "mf", "ff"]
     assert read_name("Bell_C9x_hard", "{name}_{note}_{strength}") is None
     for wrong in ("plain", "{nam}", "{name}{name}"):
@@ -334,6 +335,35 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
         single = alone(replace(job, rate_hz=RATE), shot)
         sent = RenderPlan(single).render(0, turned.shape[1], ArrayReader({("pad", RATE): samples}))
         assert shot.id == first.id and np.array_equal(sent, rendered) and shot_loops(single) == [(0, turned.shape[1])]
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["plank", "oar"]), st.sampled_from([None, 40]), st.sampled_from([None, "soft", "hard"]),
+            st.sampled_from([None, "near", "far"]), st.sampled_from([None, 1, 2, 5]),
+        ), min_size=1, max_size=24,
+    )
+)  # fmt: skip
+def test_one_sample_of_each_microphone_sounds_at_a_strike_and_takes_alternate(strikes: list[Any]) -> None:
+    job, _, _ = kit_job()
+    pattern = next(iter(job.clips.values()))
+    made = {f"x{n}": replace(pattern, id=f"x{n}", strike=Strike(*fields)) for n, fields in enumerate(strikes)}
+    places = key_places(replace(job, clips=made), list(made.values()))
+    for place in places.values():
+        alike = [
+            p for p in places.values() if p.key == place.key and p.low_strength <= place.low_strength <= p.high_strength
+        ]
+        assert {p.turns for p in alike} == {place.turns} and 1 <= place.turn <= place.turns
+        assert sum((p.mic, p.turn) == (place.mic, place.turn) for p in alike) == 1
+    for key in {place.key for place in places.values()}:
+        bounds = sorted({(p.low_strength, p.high_strength) for p in places.values() if p.key == key})
+        assert (
+            bounds[0][0] == 1 and bounds[-1][1] == 127 and all(b[0] == a[1] + 1 for a, b in itertools.pairwise(bounds))
+        )
+    numbered = {f"h{n}": replace(pattern, id=f"h{n}", strike=Strike("hit", take=n)) for n in range(1, 60)}
+    keys = {p.key for p in key_places(replace(job, clips=numbered), list(numbered.values())).values()}
+    assert len(keys) == 59  # hits that are numbered and nothing else have keys of their own
 
 
 def test_one_shots_stand_alone_at_their_own_rate_and_the_map_shares_the_strengths() -> None:

@@ -1883,8 +1883,8 @@ export interface components {
             unfit: string[];
             /** Missing */
             missing: string[];
-            /** Spares */
-            spares: string[];
+            /** Further Takes */
+            further_takes: string[];
         };
         /**
          * NamesAnswer

@@ -26,6 +26,9 @@ class Region:
     start_frame: int = 0
     end_frame: int | None = None
     loop: tuple[int, int] | None = None
+    turn: int = 1
+    turns: int = 1
+    """Of samples that alternate on one key: which one this is, from 1, of how many."""
 
 
 def write_sfz(regions: Sequence[Region], *, title: str) -> str:
@@ -41,6 +44,8 @@ def write_sfz(regions: Sequence[Region], *, title: str) -> str:
                 f"hivel={region.high_strength}",
                 f"pitch_keycenter={region.key}",
             ]
+            if region.turns > 1:
+                words += [f"seq_length={region.turns}", f"seq_position={region.turn}"]
             if region.start_frame:
                 words.append(f"offset={region.start_frame}")
             if region.end_frame is not None:
@@ -94,4 +99,6 @@ def _region(said: dict[str, str]) -> Region:
         start_frame=int(said.get("offset", "0")),
         end_frame=int(said["end"]) + 1 if "end" in said else None,
         loop=loop,
+        turn=int(said.get("seq_position", "1")),
+        turns=int(said.get("seq_length", "1")),
     )

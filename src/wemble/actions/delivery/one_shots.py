@@ -122,7 +122,9 @@ def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
     kept_whole = whole and len(joined(job, shot.clip)) == 1
     start, end = (shot.clip.head_frame, shot.clip.tail_frame) if kept_whole else (0, None)
     loop = loops[0] if loops else None
-    return Region(shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop)
+    return Region(
+        shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop, place.turn, place.turns
+    )  # fmt: skip
 
 
 def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:

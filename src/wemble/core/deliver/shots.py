@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import accumulate, pairwise
@@ -99,37 +99,68 @@ def _at_rate(join: Join, factor: Fraction) -> Join:
 
 @dataclass(frozen=True, slots=True)
 class KeyPlace:
-    """Where a map puts a clip."""
+    """Where a map puts a clip; of several takes of one key and strength, which turn it has (from 1) of how many."""
 
     key: int
     low_strength: int
     high_strength: int
     mic: str
+    turn: int = 1
+    turns: int = 1
 
 
 def key_places(job: Job, clips: Sequence[Clip]) -> dict[str, KeyPlace]:
-    """Return the key and the strengths of every clip.
+    """Return the key, the strengths and the turn of every clip.
 
-    A note that a name says is the key; things without one get keys of their own from `FIRST_KEY` up that are free. The
-    strengths of one key share 1 to 127 evenly, the softest first.
+    A note that a name says is the key; things without one get keys of their own from `FIRST_KEY` up that are free, and so
+    do hits that are numbered and nothing else, as long as there are keys. The strengths of one key share 1 to 127 evenly,
+    the softest first, so that a missing one leaves no gap. Takes of one key and strength alternate, all microphones of a
+    take at one turn.
     """
-    things: dict[tuple[str, int | None], int] = {}
     taken = {clip.strike.note for clip in clips if clip.strike and clip.strike.note is not None}
-    free = (key for key in range(FIRST_KEY, 128) if key not in taken)
+    keys = [key for key in range(FIRST_KEY, 128) if key not in taken]
+    numbered = len({_numbered(clip) for clip in clips if _thing(clip)[1] is None}) <= len(keys)
+    thing_of = {clip.id: _numbered(clip) if numbered else _thing(clip) for clip in clips}
+    free = iter(keys)
+    things: dict[Thing, int] = {}
     strengths: dict[int, set[str]] = defaultdict(set)
     for clip in clips:
-        thing = _thing(clip)
+        thing = thing_of[clip.id]
         if thing not in things:
             things[thing] = thing[1] if thing[1] is not None else next(free, 127)
-        strengths[things[thing]].add((clip.strike.strength if clip.strike else None) or "")
+        strengths[things[thing]].add(_strength(clip))
+    takes = _takes(clips, {clip.id: (things[thing_of[clip.id]], _strength(clip)) for clip in clips})
     places = {}
     for clip in clips:
-        key = things[_thing(clip)]
+        key = things[thing_of[clip.id]]
         order = in_order_of_strength(strengths[key])
-        at = order.index((clip.strike.strength if clip.strike else None) or "")
+        at = order.index(_strength(clip))
         low, high = 1 + 127 * at // len(order), 127 * (at + 1) // len(order)
-        places[clip.id] = KeyPlace(key, low, high, (clip.strike.mic if clip.strike else None) or "")
+        places[clip.id] = KeyPlace(key, low, high, _mic(clip), *takes[clip.id])
     return places
+
+
+Thing = tuple[str, int | None]
+"""What has a key of its own: a name, and the note that it says, if any."""
+
+
+def _takes(clips: Sequence[Clip], place_of: Mapping[str, tuple[int, str]]) -> dict[str, tuple[int, int]]:
+    """Return of every clip its turn, from 1, and how many turns its key and strength have.
+
+    A take is told by the name of its thing and its number; of microphones that say neither by their order.
+    """
+    lists: dict[tuple[int, str], dict[tuple[str, int, int], int]] = defaultdict(dict)
+    takes: dict[str, tuple[str, int, int]] = {}
+    seen: dict[tuple[int, str, str, str, int], int] = defaultdict(int)
+    for clip in clips:
+        key, strength = place_of[clip.id]
+        number = (clip.strike.take if clip.strike else None) or 0
+        same = (key, strength, _mic(clip), _thing(clip)[0], number)
+        takes[clip.id] = (_thing(clip)[0], number, seen[same])
+        seen[same] += 1
+        lists[key, strength].setdefault(takes[clip.id], 0)
+    turns = {place: {take: n for n, take in enumerate(sorted(found), 1)} for place, found in lists.items()}
+    return {clip.id: (turns[place_of[clip.id]][takes[clip.id]], len(turns[place_of[clip.id]])) for clip in clips}
 
 
 def shot_fields(job: Job, clips: Sequence[Clip]) -> list[dict[str, str | int]]:
@@ -155,8 +186,24 @@ def shot_fields(job: Job, clips: Sequence[Clip]) -> list[dict[str, str | int]]:
     return rows
 
 
-def _thing(clip: Clip) -> tuple[str, int | None]:
+def _thing(clip: Clip) -> Thing:
     return (clip.strike.name, clip.strike.note) if clip.strike else (clip.name, None)
+
+
+def _numbered(clip: Clip) -> Thing:
+    """Return what a clip is if its number tells it from others, where its name says nothing else."""
+    strike = clip.strike
+    if strike is None or strike.take is None or strike.note is not None or strike.strength or strike.mic:
+        return _thing(clip)
+    return f"{strike.name} {strike.take}", None
+
+
+def _strength(clip: Clip) -> str:
+    return (clip.strike.strength if clip.strike else None) or ""
+
+
+def _mic(clip: Clip) -> str:
+    return (clip.strike.mic if clip.strike else None) or ""
 
 
 def _strengths(job: Job) -> list[str]:

@@ -191,11 +191,11 @@ class NameGrid:
 
     unfit: tuple[str, ...]
     missing: tuple[str, ...]
-    spares: tuple[str, ...]
+    further_takes: tuple[str, ...]
 
 
 def grid(stems: Sequence[str], pattern: str) -> NameGrid:
-    """Return what does not fit, what is missing and what is spare among these names.
+    """Return what does not fit, what is missing and which are further takes among these names.
 
     Every name and note is expected in every strength, and every hit from every microphone. Of takes of one hit the
     first is kept.
@@ -216,8 +216,8 @@ def grid(stems: Sequence[str], pattern: str) -> NameGrid:
         for strength, mic in product(strengths, mics)
         if (strength, mic) not in have
     ]
-    spares = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
-    return NameGrid(tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(spares))
+    further_takes = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
+    return NameGrid(tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(further_takes))
 
 
 def _compiled(pattern: str) -> re.Pattern[str]:

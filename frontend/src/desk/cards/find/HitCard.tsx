@@ -206,7 +206,7 @@ function Names() {
             )}
             <Listed what="do not fit the pattern" names={names.grid.unfit} />
             <Listed what="missing from the grid" names={names.grid.missing} />
-            <Listed what="spare takes, not used" names={names.grid.spares} />
+            <Listed what="further takes, which a map plays in turn" names={names.grid.further_takes} />
             <Button className="w-full" disabled={names.read === 0} onClick={() => void readNames(pattern ?? names.pattern)}>
               Read {names.read} {counted(names.read, "name")} and line up microphones
             </Button>
