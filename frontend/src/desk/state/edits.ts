@@ -23,7 +23,7 @@ export async function edit(change: Edit | (() => Edit | null)): Promise<void> {
 /** What a refused edit could be instead, of what the refusal says would fit. */
 function offersOf(change: Edit, error: unknown): readonly Offer[] {
   if (change.kind !== "set_joins" || !(error instanceof ServerProblem) || error.problem.code !== "too_little_handle") return [];
-  return crossfadesThatFit(error.problem.details, desk().job.rate_hz).map(({ name, lengthFrames, leadFrames }) => ({
+  return crossfadesThatFit(error.problem.details, desk().job.rate_hz, change.length_frames).map(({ name, lengthFrames, leadFrames }) => ({
     name,
     run: () => edit({ ...change, length_frames: lengthFrames, lead_frames: leadFrames }),
   }));

@@ -217,7 +217,9 @@ def grid(stems: Sequence[str], pattern: str) -> NameGrid:
         if (strength, mic) not in have
     ]
     further_takes = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
-    return NameGrid(tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(further_takes))
+    return NameGrid(
+        tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(further_takes)
+    )
 
 
 def _compiled(pattern: str) -> re.Pattern[str]:

@@ -106,8 +106,13 @@ export function SendCard() {
             {problem}
           </p>
         )}
-        {preview && <What preview={preview} />}
+        {preview && <Names preview={preview} />}
       </div>
+      {preview && (
+        <p aria-live="polite" className="border-t border-rule px-4 pt-2 text-base leading-5 font-semibold">
+          {preview.words}
+        </p>
+      )}
       {preview && preview.doubts.length > 0 && <Doubts doubts={preview.doubts} />}
       <Go request={request} ready={preview !== null && !problem && !preview.doubts.some((doubt) => doubt.stops)} />
     </div>
@@ -134,21 +139,17 @@ function usePreview(request: SendRequest): { preview: Preview | null; problem: s
   return answer;
 }
 
-function What({ preview }: { readonly preview: Preview }) {
+/** The name of every file to be. */
+function Names({ preview }: { readonly preview: Preview }) {
   return (
-    <>
-      <p aria-live="polite" className="border-t border-rule pt-3 text-base font-semibold">
-        {preview.words}
-      </p>
-      <ol aria-label="names" tabIndex={0} className="max-h-40 overflow-auto rounded-(--radius) border border-rule bg-sheet">
-        {preview.names.map((name, n) => (
-          <li key={n} className={`flex justify-between gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${name.collides ? "text-fail" : ""}`}>
-            <bdi className="truncate">{name.name}</bdi>
-            <span className="num text-soft">{(preview.seconds[n] ?? 0).toFixed(2)} s</span>
-          </li>
-        ))}
-      </ol>
-    </>
+    <ol aria-label="names" tabIndex={0} className="max-h-40 overflow-auto rounded-(--radius) border border-rule bg-sheet">
+      {preview.names.map((name, n) => (
+        <li key={n} className={`flex justify-between gap-2 border-b border-rule px-2 py-0.5 last:border-b-0 ${name.collides ? "text-fail" : ""}`}>
+          <bdi className="truncate">{name.name}</bdi>
+          <span className="num text-soft">{(preview.seconds[n] ?? 0).toFixed(2)} s</span>
+        </li>
+      ))}
+    </ol>
   );
 }
 
@@ -160,7 +161,7 @@ function Doubts({ doubts }: { readonly doubts: Preview["doubts"] }) {
     goTo(side ? "shape" : "mark");
   };
   return (
-    <ul aria-label="checks before sending" tabIndex={0} className="max-h-36 space-y-1 overflow-auto border-t border-rule px-4 py-2">
+    <ul aria-label="checks before sending" tabIndex={0} className="max-h-24 space-y-1 overflow-auto px-4 py-1.5">
       {doubts.map((doubt) => (
         <li key={doubt.text} className={`flex gap-1.5 ${doubt.stops ? "text-fail" : "text-warn"}`}>
           {doubt.stops ? <CircleAlert size={14} aria-label="stops" className="mt-0.5 shrink-0" /> : <TriangleAlert size={14} aria-label="to know" className="mt-0.5 shrink-0" />}
@@ -198,7 +199,7 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
     }
   };
   return (
-    <div className="space-y-2 border-t border-rule p-4">
+    <div className="space-y-2 px-4 pt-2 pb-4">
       {last && <Sent task={last} revision={revision} onChange={() => void again()} />}
       <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go(() => api.send(id, revision, request))}>
         Send
