@@ -35,6 +35,7 @@ def test_names_that_some_systems_keep_for_themselves_are_changed(text: str) -> N
     ],
 )
 def test_wrong_patterns_say_what_is_wrong(pattern: str, match: str) -> None:
+    assert names("x" * 200, [{"clip": "a"}], ".wav")
     with pytest.raises(InvalidInput, match=match):
         names(pattern, [{"clip": "a"}], ".wav")
 

@@ -20,6 +20,7 @@ from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Clip, Fade, Grid, Job, Lane, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.settle import settled
+from wemble.core.edit.validity import check_validity
 from wemble.core.kit.strikes import Strike
 from wemble.core.render import RenderPlan
 from wemble.core.shape.crossfade import crossfade_gains
@@ -119,6 +120,45 @@ def test_tails_moved_together_keep_inner_ends_or_lengths_and_stop_together() -> 
     assert "the source has no more there" in beyond.notes[0]
     moved = {beyond.job.clips[c.id].tail_frame - c.tail_frame for c in four}
     assert moved == {8 * RATE - 33}  # the last of the four has the least left, and stops all
+
+
+@given(
+    st.sampled_from([(48_000, 96_000), (96_000, 44_100), (44_100, 48_000)]), st.integers(2, 20), st.floats(0.0, 9.9),
+    st.floats(0.01, 9.0), st.data(),
+)  # fmt: skip
+def test_another_recording_under_a_clip_keeps_every_time_that_it_reaches(
+    rates: tuple[int, int], new_s: int, start_s: float, length_s: float, data: st.DataObject
+) -> None:
+    old, new = rates
+    head, tail = round(start_s * old), round((start_s + length_s) * old) + 1
+    inside = sorted(
+        data.draw(st.lists(st.integers(head, tail - 1), min_size=3, max_size=3, unique=True)) if tail - head > 3 else []
+    )
+    clip = Clip(
+        "a", "l0", "s0", "a", head, tail, 0, fade_in=Fade(max((tail - head) // 4, 1)), fade_out=Fade(max((tail - head) // 5, 1)),
+        sync_frame=inside[0] if inside else None, line=tuple((frame, -3.0) for frame in inside),
+    )  # fmt: skip
+    job = job_of(clip, rates=rates)
+    other = replace(job.sources["s1"], frames=new_s * new)
+    job = replace(job, sources={**job.sources, "s1": other})
+    if round(Fraction(head * new, old)) >= other.frames:
+        with pytest.raises(InvalidInput, match="ends before"):
+            clips.put_under(job, ("a",), "s1")
+        return
+    edited = clips.put_under(job, ("a",), "s1")
+    moved = edited.job.clip("a")
+    check_validity(edited.job)
+    reaches = tail * new <= other.frames * old
+    assert bool(edited.notes) != (reaches or moved.tail_frame == round(Fraction(tail * new, old)))
+    assert moved.head_frame == round(Fraction(head * new, old)) and moved.tail_frame <= other.frames
+    if (
+        clip.sync_frame is not None
+        and moved.sync_frame is not None
+        and clip.sync_frame * new < (moved.tail_frame - 1) * old
+    ):
+        assert abs(Fraction(moved.sync_frame, new) - Fraction(clip.sync_frame, old)) <= Fraction(1, 2 * new)
+    for frame, _ in moved.line:
+        assert any(abs(Fraction(frame, new) - Fraction(was, old)) <= Fraction(1, 2 * new) for was in inside)
 
 
 def _inner(clip: Clip, side: str) -> int:

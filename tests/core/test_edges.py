@@ -140,6 +140,11 @@ def test_spans_hold_their_sounds_and_never_meet(
     levels = enveloped(take)
     recipe = Recipe(threshold, "full_scale", gap, shortest, before, after, breaths)
     found = find_sounds(levels, measure_floor(levels), recipe)
+    later = found.shifted(1_000)
+    assert all(
+        np.array_equal(getattr(later, name), getattr(found, name) + 1_000)
+        for name in ("spans", "sounds", "clicks", "breaths")
+    )
     flat = found.spans.ravel()
     assert np.all(np.diff(flat) >= 0) and (not len(flat) or (flat[0] >= 0 and flat[-1] <= take.shape[1]))
     assert np.all(found.spans[:, 0] <= found.sounds[:, 0]) and np.all(found.sounds[:, 1] <= found.spans[:, 1])

@@ -131,7 +131,7 @@ def one_shot(seed: int) -> list[Any]:
     rng = np.random.default_rng(seed)
     at = round(rng.uniform(0.0, 0.4) * RATE)
     hit = drum(rng, hz=rng.uniform(50, 1200), decay=rng.uniform(1.5, 40.0), seconds=rng.uniform(0.3, 2.0))
-    kind = seed % 5
+    kind = seed % 9
     if kind == 1:
         hit *= np.minimum(np.arange(len(hit)) / (rng.uniform(0.005, 0.2) * RATE), 1.0)
     samples = placed(hit, at, at + round(rng.uniform(0.4, 3.0) * RATE), rng.uniform(-90.0, -25.0), rng)
@@ -141,6 +141,17 @@ def one_shot(seed: int) -> list[Any]:
         )
     if kind == 3:
         samples = np.concatenate([samples, 0.3 * np.roll(samples, 200, axis=1)])
+    peak = float(np.abs(samples).max())
+    if kind == 5:
+        samples = np.clip(samples, -0.7 * peak, 0.7 * peak)
+    if kind == 6:
+        samples = samples[:, at + int(rng.integers(0, 900)) :]
+    if kind == 7 and at > 3_000:
+        samples[0, at - int(rng.integers(100, 3_000))] += 0.2 * peak
+    if kind == 8:
+        again = int(rng.uniform(0.1, 0.4) * len(hit))
+        later = samples[0, at + again : at + len(hit)]
+        later += rng.uniform(0.4, 1.0) * hit[: len(later)].astype(np.float32)
     recipe = HitRecipe(
         start_under_peak_db=rng.choice([20.0, 40.0, 60.0]),
         over_floor_db=rng.choice([1.0, 3.0, 12.0]),
@@ -330,6 +341,8 @@ def pictures(seed: int) -> list[Any]:
     """Levels of the spectral picture, at several zooms, of a source that it reaches out of."""
     rng = np.random.default_rng(seed)
     heard = (0.3 * rng.standard_normal((2, 20_000))).astype(np.float32)
+    heard[:, 9_000:] = np.sin(0.9 * np.arange(11_000))  # as loud as can be, and silence behind it
+    heard[:, 15_000:] = 0.0
     places = [(per_column, first) for per_column in (1, 200, 3_000, 20_000) for first in (-2, 0, 3)]
     looks = [
         spectral_columns(partial(cut, heard), rate_hz=8_000, frames_per_column=wide, first_column=first, columns=5)
@@ -408,7 +421,7 @@ CASES: dict[str, Callable[[], list[Any]]] = {
     f"{make.__name__} {seed}": partial(make, seed)
     for make, seeds in (
         (speech, 12),
-        (one_shot, 60),
+        (one_shot, 90),
         (take, 6),
         (loops, 4),
         (microphones, 4),

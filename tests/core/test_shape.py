@@ -65,6 +65,8 @@ def test_dither_is_triangular_keyed_by_place_and_absent_on_the_grid() -> None:
     assert not np.array_equal(noise, triangular(123_456, 200_000, 0))
     assert abs(noise.mean()) < 0.005 and noise.var() == pytest.approx(1 / 6, rel=0.02)  # two uniforms: arithmetic
     assert abs(np.corrcoef(noise[1:], noise[:-1])[0, 1]) < 0.01
+    channels = np.stack([triangular(123_456, 200_000, n) for n in range(4)])
+    assert np.abs(np.corrcoef(channels) - np.eye(4)).max() < 0.01  # no channel knows of another
     grid = (np.arange(-500, 500, dtype=np.float32) / 32768)[None]
     assert np.array_equal(to_integers(grid, bits=16, start_frame=7)[0], np.arange(-500, 500))
 

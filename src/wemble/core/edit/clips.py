@@ -107,7 +107,7 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
                 sound_end_frame=None, fade_in=_scaled(clip.fade_in, factor, tail - head),
                 fade_out=_scaled(clip.fade_out, factor, tail - head),
                 sync_frame=None if clip.sync_frame is None else min(round(clip.sync_frame * factor), tail - 1),
-                line=tuple((round(frame * factor), level_db) for frame, level_db in clip.line if frame * factor <= new.frames),
+                line=_scaled_line(clip.line, factor, new.frames),
             )
         )  # fmt: skip
     scaled = [
@@ -121,6 +121,11 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
         replace(set_clips(job, *clips), marks={key: mark for key, mark in marks.items() if key not in lost}),
         tuple(notes),
     )
+
+
+def _scaled_line(line: tuple[tuple[int, float], ...], factor: Fraction, frames: int) -> tuple[tuple[int, float], ...]:
+    """Return a level line at another rate, up to the end of a recording; of points that fall on one frame the last."""
+    return tuple({round(at * factor): level_db for at, level_db in line if at * factor <= frames}.items())
 
 
 def _scaled_mark(mark: Mark, factor: Fraction) -> Mark:
