@@ -4,9 +4,9 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Clip, ClipVerdicts } from "../../api/types";
 import { formatLength } from "../../time/format";
 import { NameField } from "../../ui/EditableName";
-import { clipsInOrder, hasSound } from "../model/placement";
+import { clipsInOrder, endOf, hasSound, startOf } from "../model/placement";
 import { gravity, isDoubtful } from "../model/verdicts";
-import { useOpen } from "../state/desk";
+import { bringIntoView, desk, useOpen } from "../state/desk";
 import { edit } from "../state/edits";
 import { selectClip } from "../state/selection";
 
@@ -108,7 +108,11 @@ function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
       role="option"
       aria-selected={selected}
       className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${selected ? `border-l-3 border-l-ink pl-1.5 ${first ? "bg-sheet font-semibold" : "bg-shade"}` : "hover:bg-sheet"}`}
-      onClick={(event) => selectClip(clip.id, sideOfWarning(event.target), event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only")}
+      onClick={(event) => {
+        const warns = sideOfWarning(event.target);
+        selectClip(clip.id, warns, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only");
+        if (warns) bringIntoView(warns === "head" ? startOf(desk().job, clip) : endOf(desk().job, clip));
+      }}
       onDoubleClick={() => onRename(clip.id)}
       title={`${clip.name} (double-click to rename)`}
     >

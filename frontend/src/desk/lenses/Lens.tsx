@@ -244,7 +244,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         />
         <EdgeSlider side={side} clip={clip} x={toPx(view, shown.edgeFrame)} rateHz={rateHz} frame={edgeFrame} frames={frames} />
         {gesture.phase !== "idle" && gesture.phase !== "pan" && (
-          <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
+          <span className="num pointer-events-none absolute top-1 left-1/2 -translate-x-1/2 max-w-full truncate whitespace-nowrap rounded-(--radius) bg-ink px-2 py-0.5 text-on-ink">
             {gesture.phase === "edge" && `${formatTime(gesture.edgeFrame, rateHz, "clock", 4)}${stopText(reach, gesture.edgeFrame)}`}
             {gesture.phase === "fade" && (gesture.fadeFrames ? `fade ${((gesture.fadeFrames / rateHz) * 1000).toFixed(1)} ms` : "no fade")}
             {gesture.phase === "fade" && reach !== null && gesture.fadeFrames === reach.longest_fade_frames && ", as long as it can be"}

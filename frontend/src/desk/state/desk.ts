@@ -115,8 +115,13 @@ export const setTimeStyle = (timeStyle: TimeStyle): void => set({ timeStyle });
 export const setSelection = (selection: Selection | null): void => set({ selection });
 /** The lanes that a selection is on, as edits name them: none means all. */
 export const selectionLanes = (selection: Selection): string[] => (selection.laneId ? [selection.laneId] : []);
+/** Bring a place of the job into view. */
+export const bringIntoView = (frame: number): void => set({ shownPlace: { frame, asked: (desk().shownPlace?.asked ?? 0) + 1 } });
 /** Bring a place of the job into view, with the cursor on it. */
-export const showPlace = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)), shownPlace: { frame, asked: (desk().shownPlace?.asked ?? 0) + 1 } });
+export const showPlace = (frame: number): void => {
+  setCursor(frame);
+  bringIntoView(frame);
+};
 export const setCursor = (frame: number): void => set({ cursorFrame: Math.max(0, Math.round(frame)) });
 export const setLoops = (loops: boolean): void => set({ loops });
 export const setHold = (hold: Hold): void => set({ hold });
