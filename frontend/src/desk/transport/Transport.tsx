@@ -107,7 +107,8 @@ function PlaceField({ frame }: { readonly frame: number }) {
       }}
       onKeyDown={(event) => {
         if (event.key === "Escape") setTyped(null);
-        if (event.key === "Enter" || event.key === "Escape") requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
+        if (event.key === "Enter") event.currentTarget.blur(); // at once: the next key is a command again
+        if (event.key === "Escape") requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
       }}
     />
   );
