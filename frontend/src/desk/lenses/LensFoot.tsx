@@ -167,7 +167,7 @@ function Verdicts({ list, onShow }: { readonly list: readonly Verdict[]; readonl
           <Icon size={13} aria-hidden /> clean
         </span>
       ) : (
-        <button type="button" className={`flex items-center gap-1 font-semibold hover:underline ${colour}`} aria-label={`show in the strip: ${first.text}`} onClick={onShow}>
+        <button type="button" className={`flex items-center gap-1 font-semibold hover:underline ${colour}`} title="show its place" onClick={onShow}>
           <Icon size={13} aria-hidden /> {first.text}
         </button>
       )}
