@@ -127,8 +127,9 @@ def redo(library: Library, job_id: str, base_revision: int) -> Answer:
 
 def _step(db: Connection, revision: jobs.RevisionRow) -> jobs.RevisionRow:
     """Return the step of undo that a revision belongs to: itself, or the one that it passes on from."""
-    passes = revision.merge_key == PASSING and revision.parent_id is not None
-    return jobs.get_revision(db, revision.parent_id) if passes and revision.parent_id is not None else revision
+    if revision.merge_key != PASSING or revision.parent_id is None:
+        return revision
+    return jobs.get_revision(db, revision.parent_id)
 
 
 def _gone_to(library: Library, db: Connection, head: jobs.RevisionRow, target: jobs.RevisionRow) -> Answer:

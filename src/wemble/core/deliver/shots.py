@@ -149,7 +149,7 @@ def _takes(clips: Sequence[Clip], place_of: Mapping[str, tuple[int, str]]) -> di
 
     A take is told by the name of its thing and its number; of microphones that say neither by their order.
     """
-    lists: dict[tuple[int, str], dict[tuple[str, int, int], int]] = defaultdict(dict)
+    known: dict[tuple[int, str], set[tuple[str, int, int]]] = defaultdict(set)
     takes: dict[str, tuple[str, int, int]] = {}
     seen: dict[tuple[int, str, str, str, int], int] = defaultdict(int)
     for clip in clips:
@@ -158,8 +158,8 @@ def _takes(clips: Sequence[Clip], place_of: Mapping[str, tuple[int, str]]) -> di
         same = (key, strength, _mic(clip), _thing(clip)[0], number)
         takes[clip.id] = (_thing(clip)[0], number, seen[same])
         seen[same] += 1
-        lists[key, strength].setdefault(takes[clip.id], 0)
-    turns = {place: {take: n for n, take in enumerate(sorted(found), 1)} for place, found in lists.items()}
+        known[key, strength].add(takes[clip.id])
+    turns = {place: {take: n for n, take in enumerate(sorted(found), 1)} for place, found in known.items()}
     return {clip.id: (turns[place_of[clip.id]][takes[clip.id]], len(turns[place_of[clip.id]])) for clip in clips}
 
 

@@ -9,7 +9,7 @@ from wemble.core.edges.hit_levels import BLOCK_MS, HitLevels, Levels
 from wemble.core.signal.levels import Samples, from_db
 
 CLEAR_START, CLEAR_END, SILENCE = "clear start", "clear end", "silence"
-_STEEP_DB = 15.0
+STEEP_DB = 15.0
 _LEADS_IN_MS = 12.0
 _FIRST_FRAMES, _AT_ONCE_DB, _OVER_NOISE_TOP = 2, -26.0, 1.5
 _FLAT_FROM, _BOUND, _FLAT_TOPS = 0.9, 0.003, 2
@@ -71,4 +71,4 @@ def leads_in(power: Levels, first: int, loud: int) -> bool:
     if loud - first < shortest:
         return False
     before = float(np.percentile(power[first : loud - 1], 80))
-    return bool(power[loud : loud + shortest].max() >= before * 10.0 ** (_STEEP_DB / 10.0))
+    return bool(power[loud : loud + shortest].max() >= before * 10.0 ** (STEEP_DB / 10.0))

@@ -20,6 +20,7 @@ from wemble.core.edges.hit_doubts import (
     CLEAR_END,
     CLEAR_START,
     SILENCE,
+    STEEP_DB,
     Doubt,
     click_before,
     leads_in,
@@ -40,7 +41,6 @@ from wemble.core.edges.recipe import DOUBTFUL, HitRecipe
 from wemble.core.signal.levels import Samples, ms_to_frames
 
 _DIP_MS = 20.0
-_STEEP_DB = 15.0
 _STEEP_MS = 6.0
 _SOFTER_MS = 50.0
 _SWING_BLOCKS = 3
@@ -204,7 +204,7 @@ def _steepest(power: Levels, first: int, loud: int) -> int | None:
     before = np.array([np.percentile(power[k - wide : k], 80) for k in places])
     after = np.array([power[k : k + steps].max() for k in places])
     jump = 10.0 * np.log10(after / np.maximum(before, SILENCE_POWER))
-    steep = np.flatnonzero(jump >= _STEEP_DB)
+    steep = np.flatnonzero(jump >= STEEP_DB)
     if not len(steep):
         return None
     at = int(places[steep[np.argmax(jump[steep])]])
