@@ -1,6 +1,5 @@
 import { EditableName } from "../../ui/EditableName";
 import { Num } from "../../ui/Num";
-import { ROOMY_LANE_PX } from "./stripDraw";
 import type { Lane } from "../../api/types";
 import { audibleLanes, lanesInOrder } from "../model/placement";
 import { addLane, toggleLane } from "../state/clipEdits";
@@ -12,16 +11,17 @@ interface HeadsProps {
   readonly bottomPx: number;
   readonly laneHeightPx: number;
   readonly scrollPx: number;
+  /** Whether the heads stand over their lanes, or beside them. */
+  readonly roomy: boolean;
 }
 
 /** How wide the column of the heads of low lanes is, in rem: it stands beside the strip, so that nothing lies over clips. */
 export const HEADS_REM = 8.5;
 
 /** Of each lane of the strip: its name, whether it sounds, its gain and pan. Over the lane where there is room, else beside it. */
-export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx }: HeadsProps) {
+export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx, roomy }: HeadsProps) {
   const job = useOpen((desk) => desk.job);
   const heard = audibleLanes(job);
-  const roomy = laneHeightPx >= ROOMY_LANE_PX;
   return (
     <>
       {lanesInOrder(job).length > 0 && (

@@ -244,7 +244,7 @@ export function Strip() {
   const shown = selection ? [selection.start, selection.end].map((frame) => formatPlace(job, frame, style)).join(" to ") : "";
   const [shape, setShape] = useState("default");
   const roomy = lanes.length === 0 || surface.heightPx === 0 || laneHeight >= ROOMY_LANE_PX;
-  const heads = <LaneHeads topPx={RULER_PX} bottomPx={surface.heightPx - OVERVIEW_PX} laneHeightPx={laneHeight} scrollPx={scrollPx} />;
+  const heads = <LaneHeads topPx={RULER_PX} bottomPx={surface.heightPx - OVERVIEW_PX} laneHeightPx={laneHeight} scrollPx={scrollPx} roomy={roomy} />;
 
   return (
     <div className="flex h-full overflow-hidden bg-sheet">
