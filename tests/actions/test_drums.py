@@ -246,6 +246,37 @@ def test_a_corrected_head_stays_when_the_numbers_change_and_all_loops_are_made_a
     assert len(begins) == 24 and len(pictures) == 24 * 300 * 2
 
 
+def test_a_silent_file_is_said_and_changes_nothing_of_the_others(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]], tmp_path: Path
+) -> None:
+    job_id, _, _ = kit
+    revision = hit_search.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+
+    def edges(job: Job) -> dict[str, object]:
+        return {c.name: (c.head_frame, c.tail_frame, c.confidence, c.reason, c.end_reason) for c in job.clips.values()}
+
+    without = edges(library.job_at(revision))
+    frames = soundfile.info(tmp_path / "boatyard/Oar_40_soft_near.wav").frames
+    for name, length in {"Oar_40_soft_room": frames, "Rope_50_soft_near": RATE}.items():
+        soundfile.write(tmp_path / f"{name}.wav", np.zeros(length), RATE)
+        assert wait_for(library, start_import(library, job_id, tmp_path / f"{name}.wav", f"{name}.wav")).state == "done"
+    revision = open_job(library, job_id).revision
+    revision = perform(library, job_id, revision, "read_names", pattern="{name}_{note}_{strength}_{mic}").revision
+    draft = hit_search.draft_hits(library, revision, HitRecipe())
+    assert draft.reasons.count("silence") == draft.doubtful == 1 and min(draft.confidences) == 0.0
+    answer = hit_search.apply_hits(library, job_id, revision, [], HitRecipe(decided_by="room"))
+    found = edges(library.job_at(answer.revision))
+    assert without == {name: edge for name, edge in found.items() if name in without}
+    assert found["Oar_40_soft_room"] == without["Oar_40_soft_near"]
+    assert answer.notes == ("1 without any sound stay as they are",)
+    assert hit_search.recipe_of(library, answer.revision) == (HitRecipe(decided_by="room"), True)
+    clip_id = by_name(library.job_at(answer.revision))["Rope_50_soft_near"]
+    doubtful = [row.clip_id for row in verdicts(library, answer.revision) if row.doubtful]
+    assert doubtful == [clip_id]
+    cured = perform(library, job_id, answer.revision, "remove_clips", clip_ids=(clip_id,), close="no")
+    assert not any(row.doubtful for row in verdicts(library, cured.revision))
+
+
 def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     library: Library, bring_in: Callable[..., tuple[str, object]], tmp_path: Path
 ) -> None:

@@ -1233,6 +1233,7 @@ export interface components {
          * @description What a recipe would do to the hits of a job, one entry a hit and file, in source frames: to the block for
          *     one-shots, to the sample for takes, whose hits follow each other under one target.
          *
+         *     ``confidences`` and ``reasons`` are those of the edge that is least sure.
          *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
          *     the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
          *     hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
@@ -1248,6 +1249,8 @@ export interface components {
             onsets: number[];
             /** Confidences */
             confidences: number[];
+            /** Reasons */
+            reasons: string[];
             /** Deciding */
             deciding: boolean[];
             /** Strengths */

@@ -94,7 +94,7 @@ const pictures: Record<string, (ink: CanvasRenderingContext2D) => void> = {
   "head wall": (ink) => {
     const cells = [12.5, 30].map((onsetMs, n) => ({ key: `k${n}`, clips: [], name: "hit", onsetMs, headMs: onsetMs - 4, confidence: 1 }) as unknown as Cell);
     const head = Int8Array.from({ length: 400 }, (_, n) => (n % 2 ? n % 90 : -(n % 70)));
-    drawWall(ink, { grid: wallGrid(200, 2), cells, first: 0, last: 3, scrollPx: 7, heads: () => [head, head.map((value) => value / 2)], isSelected: (cell) => cell.key === "k1", colours });
+    drawWall(ink, { grid: wallGrid(200, 2), cells, first: 0, last: 3, scrollPx: 7, heads: () => [head, head.map((value) => value / 2)], isSelected: (cell) => cell.key === "k1", current: 1, colours });
   },
 };
 

@@ -109,8 +109,8 @@ def _in_words(job: Job, found: Found) -> str:
 
 def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> list[Verdict]:
     edge = edge_of(clip, side, joined=joined, source_frames=job.source(clip.source_id).frames)
-    if clip.finding_id is None and edge.outside_frames == 0:
-        return []  # the end of a recording that has not been cut
+    if clip.finding_id is None and edge.outside_frames == 0:  # the end of a recording that has not been cut
+        return [] if clip.confidence is None else hit_verdicts(clip, job.source(clip.source_id).rate_hz, side)
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)

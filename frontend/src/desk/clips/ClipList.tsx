@@ -5,12 +5,13 @@ import type { Clip, ClipVerdicts } from "../../api/types";
 import { formatLength } from "../../time/format";
 import { NameField } from "../../ui/EditableName";
 import { clipsInOrder, endOf, hasSound, startOf } from "../model/placement";
+import { hasWords, inHeldOrder, textOf, wordsOf } from "../model/shown";
 import { gravity, isDoubtful } from "../model/verdicts";
 import { bringIntoView, desk, useOpen } from "../state/desk";
 import { edit } from "../state/edits";
-import { selectClip } from "../state/selection";
+import { selectClip, takingOf } from "../state/selection";
+import { hold, nowSeen, show, showOnly, useShown } from "../state/shown";
 
-type Filter = "doubtful" | "all";
 const ROW_PX = 28;
 
 /** One row a clip, with a mark for each edge. */
@@ -19,14 +20,25 @@ export function ClipList() {
   const clipId = useOpen((desk) => desk.clipId);
   const selected = useOpen((desk) => desk.selected);
   const verdicts = useOpen((desk) => desk.verdicts);
-  const [filter, setFilter] = useState<Filter>("all");
+  const { words, what, doubtful: held } = useShown();
   const [renaming, setRenaming] = useState<string | null>(null);
   const clips = useMemo(() => clipsInOrder(job).filter(hasSound), [job]);
-  const doubtful = useMemo(
-    () => clips.filter((clip) => isDoubtful(verdicts.get(clip.id))).sort((a, b) => gravity(verdicts.get(b.id)) - gravity(verdicts.get(a.id))),
-    [clips, verdicts],
-  );
-  const rows = filter === "all" ? clips : doubtful;
+  const toLookAt = useMemo(() => clips.filter((clip) => isDoubtful(verdicts.get(clip.id))), [clips, verdicts]);
+  // What was to look at stays where it stands when it has been put right, so that hand and eye keep their place.
+  const doubtful = useMemo(() => {
+    const asked = new Set([...held, ...toLookAt.map(({ id }) => id)]);
+    const gravest = clips.filter(({ id }) => asked.has(id)).sort((a, b) => gravity(verdicts.get(b.id)) - gravity(verdicts.get(a.id)));
+    return inHeldOrder(gravest, ({ id }) => id, held);
+  }, [clips, toLookAt, held, verdicts]);
+  useEffect(() => void (what === "doubtful" && hold("doubtful", doubtful.map(({ id }) => id))), [what, doubtful]);
+  const rows = useMemo(() => {
+    const typed = wordsOf(words);
+    return (what === "all" ? clips : doubtful).filter((clip) => hasWords(textOf([clip], verdicts), typed));
+  }, [what, clips, doubtful, words, verdicts]);
+  useEffect(() => {
+    nowSeen("list", rows.map(({ id }) => [id]));
+    return () => nowSeen("list", null);
+  }, [rows]);
   const scroller = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 });
   useEffect(() => {
@@ -34,12 +46,12 @@ export function ClipList() {
     if (at >= 0) list.scrollToIndex(at, { align: "auto" });
   }, [clipId]); // eslint-disable-line react-hooks/exhaustive-deps
 
-  const tab = (name: Filter, text: string) => (
+  const tab = (name: "doubtful" | "all", text: string) => (
     <button
       type="button"
-      aria-pressed={filter === name}
-      className={`border-b-2 py-1 ${filter === name ? "border-ink font-semibold" : "border-transparent text-soft hover:text-ink"}`}
-      onClick={() => setFilter(name)}
+      aria-pressed={what === name}
+      className={`border-b-2 py-1 ${what === name ? "border-ink font-semibold" : "border-transparent text-soft hover:text-ink"}`}
+      onClick={() => show(name)}
     >
       {text}
     </button>
@@ -47,12 +59,22 @@ export function ClipList() {
   return (
     <nav aria-label="clips" className="flex min-h-0 flex-1 flex-col">
       <header className="flex h-9 items-end gap-3 border-b border-rule px-3">
-        {tab("doubtful", `to look at ${doubtful.length}`)}
+        {tab("doubtful", `to look at ${toLookAt.length}`)}
         {tab("all", `all ${clips.length}`)}
         <span className="ml-auto py-1 text-xs text-soft">length, s</span>
       </header>
+      <input
+        type="search"
+        aria-label="show only"
+        placeholder="show only: bell hard, click …"
+        title="names, strengths, microphones, reasons and verdicts"
+        className="h-7 shrink-0 border-b border-rule bg-sheet px-3 -outline-offset-2!"
+        value={words}
+        onChange={(event) => showOnly(event.target.value)}
+        onKeyDown={(event) => event.key === "Escape" && showOnly("")}
+      />
       <span className="sr-only" aria-live="polite">
-        {doubtful.length} of {clips.length} clips to look at
+        {toLookAt.length} of {clips.length} clips to look at
       </span>
       <div
         ref={scroller}
@@ -60,7 +82,7 @@ export function ClipList() {
         role="listbox"
         tabIndex={0}
         aria-multiselectable
-        aria-label={filter === "all" ? "all clips" : "clips to look at"}
+        aria-label={what === "all" ? "all clips" : "clips to look at"}
         aria-activedescendant={clipId ? `row-${clipId}` : undefined}
         onKeyDown={(event) => {
           if (event.key === "F2" && clipId) {
@@ -75,7 +97,7 @@ export function ClipList() {
           if (next) selectClip(next.id, undefined, event.shiftKey ? "through" : "only");
         }}
       >
-        {rows.length === 0 && <p className="px-3 py-4 text-soft">{clips.length ? "Nothing to look at: every edge is clean." : "No clips yet."}</p>}
+        {rows.length === 0 && <p className="px-3 py-4 text-soft">{words.trim() ? "No clip has these words." : clips.length ? "Nothing to look at: every edge is clean." : "No clips yet."}</p>}
         <div className="relative" style={{ height: list.getTotalSize() }}>
           {list.getVirtualItems().map((item) => {
             const clip = rows[item.index];
@@ -110,7 +132,7 @@ function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
       className={`flex h-full items-center gap-1.5 border-b border-rule px-2 ${selected ? `border-l-3 border-l-ink pl-1.5 ${first ? "bg-sheet font-semibold" : "bg-shade"}` : "hover:bg-sheet"}`}
       onClick={(event) => {
         const warns = sideOfWarning(event.target);
-        selectClip(clip.id, warns, event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only");
+        selectClip(clip.id, warns, takingOf(event));
         if (warns) bringIntoView(warns === "head" ? startOf(desk().job, clip) : endOf(desk().job, clip));
       }}
       onDoubleClick={() => onRename(clip.id)}

@@ -1,11 +1,10 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { clipsInOrder, hasSound } from "../model/placement";
 import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
-import { go, selectClip } from "../state/selection";
+import { go, selectAllSeen } from "../state/selection";
 
 export interface Command {
   readonly name: string;
@@ -28,10 +27,6 @@ export function onCommand(name: string, run: () => void): () => void {
 
 const broadcast = (name: string) => () => listeners.get(name)?.forEach((run) => run());
 const hear = (hearing: Hearing) => () => setHearing(desk().hearing === hearing ? "result" : hearing);
-
-function selectAll(): void {
-  for (const clip of clipsInOrder(desk().job).filter(hasSound)) if (!desk().selected.has(clip.id)) selectClip(clip.id, undefined, "add");
-}
 
 const command = (group: Group, name: string, keys: string, run: () => void): Command => ({ group, name, keys: keys ? keys.split(" ").map((key) => (key === "space" ? " " : key)) : [], run });
 
@@ -90,7 +85,7 @@ export const COMMANDS: readonly Command[] = [
   command("clip", "remove and close up the lane", "Backspace", () => removeChosen("lane")),
   command("clip", "remove and close up all lanes", "", () => removeChosen("all")),
   command("clip", "snap on or off", "N", () => setSnaps(!desk().snaps)),
-  command("clip", "select every clip", "* Ctrl+a", selectAll),
+  command("clip", "select all that is shown", "* Ctrl+a", selectAllSeen),
   command("clip", "move to the lane above", "{", () => toLane(-1)),
   command("clip", "move to the lane below", "}", () => toLane(1)),
   command("clip", "add a lane", "", addLane),

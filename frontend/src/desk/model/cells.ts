@@ -35,10 +35,12 @@ export interface Cell {
   readonly onsetMs: number;
   readonly headMs: number;
   readonly confidence: number;
+  /** Why it is not surer. */
+  readonly reason: string;
 }
 
-/** The cells of a job under a draft, in the order that was asked for; `only` keeps those whose names have all its words. */
-export function cells(job: Job, known: KnownHits, order: WallOrder, only: string): Cell[] {
+/** The cells of a job under a draft, in the order that was asked for. */
+export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   const { draft, heads } = known;
   // A take that is not cut yet has one cell, and all that is drafted in it stands in the strip.
   const drafted = new Map([...(draft ? byTarget(draft) : [])].flatMap(([target, [n, ...others]]) => (n !== undefined && others.length === 0 ? [[target, n]] : [])));
@@ -54,9 +56,7 @@ export function cells(job: Job, known: KnownHits, order: WallOrder, only: string
   const pending = known.drafted ? drafted : new Map<string, number>();
   const decides = (clip: Clip): number => Number(known.deciding.has(clip.finding_id ?? clip.id));
   const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
-  const words = only.toLowerCase().split(/\s+/).filter(Boolean);
-  const kept = words.length ? all.filter((cell) => words.every((word) => textOf(cell).includes(word))) : all;
-  const start = new Map(kept.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
+  const start = new Map(all.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
   const strength = (cell: Cell): number => draft?.strengths.indexOf(cell.clips[0]?.strike?.strength ?? "") ?? 0;
   const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
   const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
@@ -64,14 +64,12 @@ export function cells(job: Job, known: KnownHits, order: WallOrder, only: string
     name: (a, b) => thing(a).localeCompare(thing(b), undefined, { numeric: true }) || strength(a) - strength(b),
     air: (a, b) => b.onsetMs - a.onsetMs,
   };
-  return kept.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
+  return all.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
 }
-
-const textOf = (cell: Cell): string => cell.clips.map((clip) => `${clip.name} ${clip.strike?.strength ?? ""} ${clip.strike?.mic ?? ""} ${clip.strike?.note ?? ""}`).join(" ").toLowerCase();
 
 function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
   const clip = clips[0];
-  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1 };
+  if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1, reason: "" };
   const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
   const corrected = finding?.corrections?.some((correction) => correction.side === "head" && correction.edge_frame !== null);
   const n = drafted.get(clip.finding_id ?? clip.id);
@@ -79,8 +77,14 @@ function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, n
   const ms = (frame: number) => ((frame - begins) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
   const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
   const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
-  const confidence = corrected ? 1 : n === undefined ? Math.min(clip.confidence ?? 1, clip.end_confidence ?? 1) : (draft?.confidences[n] ?? 1);
+  const { confidence, reason } = corrected ? { confidence: 1, reason: "" } : n === undefined ? leastSure(clip) : { confidence: draft?.confidences[n] ?? 1, reason: draft?.reasons[n] ?? "" };
   const strike = clip.strike;
   const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
-  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence };
+  return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence, reason };
+}
+
+/** How sure the less sure edge of a clip is, and why. */
+function leastSure(clip: Clip): Pick<Cell, "confidence" | "reason"> {
+  const [start, end] = [clip.confidence ?? 1, clip.end_confidence ?? 1];
+  return end < start ? { confidence: end, reason: clip.end_reason } : { confidence: start, reason: clip.reason };
 }

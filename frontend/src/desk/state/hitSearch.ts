@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api } from "../../api/client";
 import type { Clip, Draft, HitDraft, HitRecipe, Job } from "../../api/types";
-import { byTarget, type Heads, type WallOrder } from "../model/cells";
+import { byTarget, type Heads } from "../model/cells";
 import { currentClip, desk, fail, set as setDesk, useDesk } from "./desk";
 import { attempt, edit } from "./edits";
 import { selectedIds, selectReplacement } from "./selection";
@@ -20,14 +20,10 @@ interface Hits {
   readonly heads: Heads;
   /** The targets by which their sets are cut, as far as was asked: a draft of the selected ones says nothing of the others. */
   readonly deciding: ReadonlySet<string>;
-  readonly order: WallOrder;
-  readonly only: string;
 }
 
-export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, limits: { doubtfulUnder: 0, lateFromMs: Infinity, softeningsMs: [] }, heads: new Map(), deciding: new Set(), order: "doubt", only: "" }));
+export const useHits = create<Hits>(() => ({ recipe: null, draft: null, drafted: false, limits: { doubtfulUnder: 0, lateFromMs: Infinity, softeningsMs: [] }, heads: new Map(), deciding: new Set() }));
 const set = (part: Partial<Hits>): void => useHits.setState(part);
-export const setOrder = (order: WallOrder): void => set({ order });
-export const setOnly = (only: string): void => set({ only });
 
 let request: AbortController | null = null;
 let headsOf = "";

@@ -9,6 +9,7 @@ import { firstPicture, onArrival } from "./pictures";
 import { keepPlace, keptPlace } from "./place";
 import { selectClip } from "./selection";
 import { settleSearch } from "./settle";
+import { showAfresh } from "./shown";
 
 onArrival(() => {
   const state = useDesk.getState();
@@ -63,6 +64,7 @@ export async function openDesk(id: string): Promise<void> {
     arrivals: 0,
     ...keptPlace(id, new Set(Object.keys(opened.job.clips))),
   } satisfies Desk);
+  showAfresh();
   unfollow = keepPlace(id);
   void api.markOpened(id).catch(() => undefined); // the order of the start page is not worth a message
   const first = clipsInOrder(opened.job).find(hasSound);

@@ -16,7 +16,7 @@ import { currentClip, desk, player, setCursor, setSelection, useOpen } from "../
 import { edit } from "../state/edits";
 import { spectraOf, tilesOf } from "../state/pictures";
 import { keepStripView, keptStripView } from "../state/place";
-import { selectClip, selectedIds, selectNothing } from "../state/selection";
+import { selectClip, selectedIds, selectNothing, takingOf } from "../state/selection";
 import { usePlayhead } from "../state/usePlayhead";
 
 const SNAP_REACH_PX = 8;
@@ -258,7 +258,7 @@ export function Strip() {
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
             const place = at(event);
-            act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: event.shiftKey ? "through" : event.ctrlKey || event.metaKey ? "add" : "only" });
+            act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: takingOf(event) });
           }}
           onPointerMove={(event) => {
             const place = at(event);

@@ -1,4 +1,3 @@
-import type { Clip } from "../../api/types";
 import { TriangleAlert } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
@@ -7,11 +6,12 @@ import { useCanvas } from "../../ui/useCanvas";
 import { drawWall } from "./wallDraw";
 import { stepped, visibleCells, wallGrid } from "./wallGeometry";
 import { type Cell, cells, type WallOrder } from "../model/cells";
+import { hasWords, inHeldOrder, textOf, wordsOf } from "../model/shown";
 import { useOpen } from "../state/desk";
-import { fetchHeads, setOnly, setOrder, useHits } from "../state/hitSearch";
-import { selectClips } from "../state/selection";
-
-const NO_CLIP: ReadonlySet<string> = new Set();
+import { fetchHeads, useHits } from "../state/hitSearch";
+import { hearClip } from "../state/listening";
+import { selectClips, type Taking, takingOf } from "../state/selection";
+import { hold, nowSeen, showOnly, sortWall, useShown } from "../state/shown";
 
 /** All hits as small multiples, each aligned on its onset: what is out of line jumps to the eye. */
 export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
@@ -19,9 +19,9 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const clipId = useOpen((desk) => desk.clipId);
   const selected = useOpen((desk) => desk.selected);
   const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
-  const order = useHits((hits) => hits.order);
-  const only = useHits((hits) => hits.only);
-  const list = useMemo(() => cells(job, known, order, only), [job, known, order, only]);
+  const order = useShown((shown) => shown.order);
+  const sorted = useMemo(() => cells(job, known, order), [job, known, order]);
+  const { all, list, moved } = useShownCells(sorted, known.draft !== null);
   useEffect(() => void fetchHeads(), [job]);
   const [scrollPx, setScroll] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
@@ -30,17 +30,15 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const [first, last] = visibleCells(grid, scrollPx, size.heightPx, list.length);
   const colours = inks();
   const ofCell = useCallback((cell: Cell) => cell.clips.flatMap((clip) => known.heads.get(clip.id)?.picture ?? []), [known]);
+  const isSelected = useCallback((cell: Cell) => cell.clips.some((clip) => selected.has(clip.id)), [selected]);
+  const at = list.findIndex((cell) => cell.clips.some((clip) => clip.id === clipId));
   const paint = useCallback(
-    (ink: CanvasRenderingContext2D) => {
-      const isSelected = (cell: Cell) => cell.clips.some((clip) => (selected.size ? selected : NO_CLIP).has(clip.id));
-      drawWall(ink, { grid, cells: list, first, last, scrollPx, heads: ofCell, isSelected, colours });
-    },
-    [grid, list, first, last, scrollPx, ofCell, selected, colours],
+    (ink: CanvasRenderingContext2D) => drawWall(ink, { grid, cells: list, first, last, scrollPx, heads: ofCell, isSelected, current: at, colours }),
+    [grid, list, first, last, scrollPx, ofCell, isSelected, at, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => setSize(surface), [surface]);
-  const at = list.findIndex((cell) => cell.clips.some((clip) => clip.id === clipId));
-  const take = (cell: Cell | undefined) => cell && selectClips(cell.clips.map((clip) => clip.id));
+  const take = (cell: Cell | undefined, how: Taking) => cell && selectClips(cell.clips.map((clip) => clip.id), undefined, how);
   useEffect(() => {
     const box = scroller.current;
     if (!box || at < 0) return;
@@ -48,6 +46,7 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
     if (top < box.scrollTop) box.scrollTop = top;
     else if (top + grid.rowHeightPx > box.scrollTop + box.clientHeight) box.scrollTop = top + grid.rowHeightPx - box.clientHeight;
   }, [at, grid]);
+  const taken = list.filter(isSelected).length;
 
   return (
     <div className="flex h-full flex-col">
@@ -55,14 +54,26 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
         <b className="text-ink">Heads</b>
         <label className="flex items-center gap-1">
           by
-          <select aria-label="order of the wall" className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={order} onChange={(event) => setOrder(event.target.value as WallOrder)}>
+          <select aria-label="order of the wall" className="rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={order} onChange={(event) => sortWall(event.target.value as WallOrder)}>
             <option value="doubt">doubtful first</option>
             <option value="name">name and strength</option>
             <option value="air">air in front</option>
           </select>
         </label>
-        <input aria-label="show only" placeholder="show only: bell hard" className="w-36 rounded-(--radius) border border-rule bg-sheet px-1.5 text-ink" value={only} onChange={(event) => setOnly(event.target.value)} onKeyDown={(event) => event.key === "Escape" && setOnly("")} />
-        <span className="num">{list.length} {list.length === 1 ? "hit" : "hits"}</span>
+        {moved && (
+          <button type="button" className="underline" onClick={() => sortWall(order)}>
+            sort again
+          </button>
+        )}
+        <span className="num whitespace-nowrap">
+          {list.length === all ? all : `${list.length} of ${all}`} {all === 1 ? "hit" : "hits"}
+          {taken > 1 && `, ${taken} selected`}
+        </span>
+        {list.length < all && (
+          <button type="button" className="underline" onClick={() => showOnly("")}>
+            show all
+          </button>
+        )}
         <button type="button" className="ml-auto underline" onClick={onStrip}>
           strip
         </button>
@@ -74,27 +85,46 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
           role="listbox"
           tabIndex={0}
           aria-label="heads of the hits"
+          aria-multiselectable
           aria-activedescendant={at >= 0 ? `cell-${list[at]?.key ?? ""}` : undefined}
           className="absolute inset-0 overflow-auto -outline-offset-2!"
           onScroll={(event) => setScroll(event.currentTarget.scrollTop)}
           onKeyDown={(event) => {
-            const next = stepped(grid, Math.max(at, 0), event.key, list.length);
-            if (next === at || !/^(Arrow|Page|Home|End)/.test(event.key)) return;
+            if (event.key === "Enter") hearClip(false);
+            else if (/^(Arrow|Page|Home|End)/.test(event.key) && !event.altKey && !event.ctrlKey) take(list[stepped(grid, Math.max(at, 0), event.key, list.length)], takingOf(event));
+            else return;
             event.preventDefault();
             event.stopPropagation();
-            take(list[next]);
           }}
         >
-          {list.length === 0 && <p className="px-3 py-4 text-soft">{only ? "No hit matches these words." : "No hits yet. Drop a folder of samples anywhere on this page."}</p>}
+          {list.length === 0 && <p className="px-3 py-4 text-soft">{all > 0 ? "No hit has these words." : "No hits yet. Drop a folder of samples anywhere on this page."}</p>}
           <div className="relative" style={{ height: grid.rows * grid.rowHeightPx }}>
             {list.slice(first, last).map((cell, n) => (
-              <CellLabel key={cell.key} cell={cell} selected={first + n === at} index={first + n} width={grid.cellWidthPx} height={grid.rowHeightPx} columns={grid.columns} onTake={() => take(cell)} />
+              <CellLabel key={cell.key} cell={cell} selected={isSelected(cell)} index={first + n} width={grid.cellWidthPx} height={grid.rowHeightPx} columns={grid.columns} onTake={(how) => take(cell, how)} />
             ))}
           </div>
         </div>
       </div>
     </div>
   );
+}
+
+/** The cells that have the words asked for, where they stood when an order was asked for last; whether that order is another by now. */
+function useShownCells(sorted: readonly Cell[], known: boolean): { readonly all: number; readonly list: readonly Cell[]; readonly moved: boolean } {
+  const held = useShown((shown) => shown.wall);
+  const words = useShown((shown) => shown.words);
+  const verdicts = useOpen((desk) => desk.verdicts);
+  const still = useMemo(() => (known ? inHeldOrder(sorted, ({ key }) => key, held) : sorted), [sorted, held, known]);
+  const list = useMemo(() => {
+    const typed = wordsOf(words);
+    return typed.length ? still.filter((cell) => hasWords(`${textOf(cell.clips, verdicts)} ${cell.confidence < 1 ? cell.reason : ""}`, typed)) : still;
+  }, [still, words, verdicts]);
+  useEffect(() => void (known && hold("wall", still.map(({ key }) => key))), [still, known]);
+  useEffect(() => {
+    nowSeen("wall", list.map((cell) => cell.clips.map(({ id }) => id)));
+    return () => nowSeen("wall", null);
+  }, [list]);
+  return { all: sorted.length, list, moved: still.some((cell, n) => cell !== sorted[n]) };
 }
 
 interface LabelProps {
@@ -104,29 +134,26 @@ interface LabelProps {
   readonly width: number;
   readonly height: number;
   readonly columns: number;
-  readonly onTake: () => void;
+  readonly onTake: (how: Taking) => void;
 }
-
-/** Why a hit should be looked at: what is least sure of it. */
-const reasonOf = (clip: Clip | undefined): string => ((clip?.end_confidence ?? 1) < (clip?.confidence ?? 1) ? (clip?.end_reason ?? "") : (clip?.reason ?? ""));
 
 /** The name and the confidence of a cell, over its picture. */
 function CellLabel({ cell, selected, index, width, height, columns, onTake }: LabelProps) {
   const doubtful = useHits((hits) => cell.confidence < hits.limits.doubtfulUnder);
-  const clip = cell.clips[0];
   return (
     <div
       id={`cell-${cell.key}`}
       role="option"
       aria-selected={selected}
-      title={`${cell.name}: ${reasonOf(clip) || (doubtful ? "doubtful" : "clear start and end")}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
+      title={`${cell.name}: ${doubtful ? cell.reason : "clear start and end"}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
       className="absolute flex items-start gap-1 px-1 text-xs leading-[17px]"
       style={{ left: (index % columns) * width, top: Math.floor(index / columns) * height, width: width - 1, height: height - 1 }}
-      onClick={onTake}
+      onClick={(event) => onTake(takingOf(event))}
     >
       {doubtful && <TriangleAlert size={11} aria-label="to look at" className="mt-[3px] shrink-0 text-warn" />}
       <bdi className={`min-w-0 flex-1 truncate ${doubtful ? "text-warn" : ""}`}>{cell.name}</bdi>
       {doubtful && <span className="num text-soft">{cell.confidence.toFixed(2)}</span>}
+      {doubtful && <span className="absolute inset-x-0.5 bottom-0.5 truncate bg-sheet/85 px-0.5 leading-4 text-warn">{cell.reason}</span>}
     </div>
   );
 }

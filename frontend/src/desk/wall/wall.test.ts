@@ -5,6 +5,7 @@ import { columnsOf } from "../../wave/tiles";
 import { drawWall } from "./wallDraw";
 import { stepped, visibleCells, wallGrid } from "./wallGeometry";
 import { cells, type Heads } from "../model/cells";
+import { hasWords, inHeldOrder, textOf, wordsOf } from "../model/shown";
 
 const clip = (id: string, name: string, strength: string, mic: string, set_id: string | null, origin_frame: number): Clip => ({
   id, lane_id: "l1", source_id: "s1", name: `${name} ${strength} ${mic}`, head_frame: 0, tail_frame: 48_000, origin_frame, gain_db: 0, fade_in: null, fade_out: null,
@@ -22,35 +23,44 @@ const CLIPS = [
 const JOB = { rate_hz: 48_000, joins: {}, sources: { s1: { rate_hz: 48_000 } }, lanes: { l1: { id: "l1", position: 0 } }, findings: {}, clips: Object.fromEntries(CLIPS.map((one) => [one.id, one])) } as unknown as Job;
 const DRAFT: HitDraft = {
   target_ids: ["c1", "c2", "c3", "c4", "c5"], heads: [4_800, 4_800, 960, 960, 9_600], tails: [40_000, 40_000, 40_000, 40_000, 40_000], onsets: [4_800, 4_800, 960, 960, 9_648],
-  confidences: [1, 1, 0.4, 0.4, 0.9], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], together: 0, too_soft: 0, doubtful: 1,
+  confidences: [1, 1, 0.4, 0.4, 0.9], reasons: ["", "", "slow rise", "slow rise", ""], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], together: 0, too_soft: 0, doubtful: 1,
 };
 const HEADS: Heads = new Map(CLIPS.map((one) => [one.id, { startFrame: 0, picture: new Int8Array(600) }]));
 const KNOWN = { draft: DRAFT, drafted: true, deciding: new Set(["c2", "c3", "c5"]), heads: HEADS };
 
 describe("the cells of the wall", () => {
   it("has one for each hit, the deciding microphone first", () => {
-    const list = cells(JOB, KNOWN, "doubt", "");
+    const list = cells(JOB, KNOWN, "doubt");
     expect(list.map((cell) => cell.key)).toEqual(["k2", "c5", "k1"]);
     expect(list.map((cell) => cell.clips.map((one) => one.id))).toEqual([["c3", "c4"], ["c5"], ["c2", "c1"]]);
-    expect(list[0]).toMatchObject({ name: "Bell soft", onsetMs: 20, headMs: 20, confidence: 0.4 });
+    expect(list[0]).toMatchObject({ name: "Bell soft", onsetMs: 20, headMs: 20, confidence: 0.4, reason: "slow rise" });
   });
 
   it("is sorted by name and strength, or by the air in front", () => {
-    expect(cells(JOB, KNOWN, "name", "").map((cell) => cell.name)).toEqual(["Bell soft", "Bell hard", "Plank hard"]);
-    expect(cells(JOB, KNOWN, "air", "").map((cell) => cell.onsetMs)).toEqual([201, 100, 20]);
-  });
-
-  it("shows only those whose names, strengths and microphones have every word", () => {
-    expect(cells(JOB, KNOWN, "name", "hard BELL").map((cell) => cell.key)).toEqual(["k1"]);
-    expect(cells(JOB, KNOWN, "name", "far").map((cell) => cell.key)).toEqual(["k2", "k1"]);
-    expect(cells(JOB, KNOWN, "name", "oar")).toEqual([]);
+    expect(cells(JOB, KNOWN, "name").map((cell) => cell.name)).toEqual(["Bell soft", "Bell hard", "Plank hard"]);
+    expect(cells(JOB, KNOWN, "air").map((cell) => cell.onsetMs)).toEqual([201, 100, 20]);
   });
 
   it("keeps a corrected head, and no longer doubts it", () => {
     const finding = { id: "f1", head_frame: 0, corrections: [{ side: "head", edge_frame: 4_704 }], recipe: { kind: "hits", many: false } };
     const corrected = { ...JOB, findings: { f1: finding }, clips: { c1: { ...CLIPS[0], set_id: null, finding_id: "f1", head_frame: 4_704, sound_start_frame: 4_800 } } } as unknown as Job;
-    const [cell] = cells(corrected, { ...KNOWN, draft: { ...DRAFT, target_ids: ["f1"], confidences: [0.2] } }, "doubt", "");
+    const [cell] = cells(corrected, { ...KNOWN, draft: { ...DRAFT, target_ids: ["f1"], confidences: [0.2] } }, "doubt");
     expect(cell).toMatchObject({ headMs: 98, onsetMs: 100, confidence: 1 });
+  });
+});
+
+describe("what is shown", () => {
+  const verdict = { side: "tail", state: "look", text: "It is cut while it rings." };
+  const verdicts = new Map([["c5", { verdicts: [verdict, { ...verdict, state: "fine", text: "No click." }] }]]) as never;
+  const keysWith = (typed: string) => cells(JOB, KNOWN, "name").filter((cell) => hasWords(textOf(cell.clips, verdicts), wordsOf(typed))).map((cell) => cell.key);
+
+  it("has every word in its name, strength, microphone, reason or a verdict that is not fine", () => {
+    expect(["hard BELL", "far", "while rings", "click", "oar", " "].map(keysWith)).toEqual([["k1"], ["k2", "k1"], ["c5"], [], [], ["k2", "k1", "c5"]]);
+  });
+
+  it("stands where it stood, and what is new comes behind in the order asked for", () => {
+    const held = (sorted: string, keys: string) => inHeldOrder([...sorted], (key) => key, [...keys]).join("");
+    expect([held("abcd", ""), held("abcd", "dcba"), held("abcde", "dca"), held("ab", "xbya")]).toEqual(["abcd", "dcba", "dcabe", "ba"]);
   });
 });
 
@@ -83,8 +93,8 @@ describe("the grid of the wall", () => {
       get: (target, name) => (name === "fillRect" ? (x: number, _y: number, width: number) => width === 2 && lines.push(x) : (target[name as string] ?? (() => undefined))),
       set: (target, name, value) => Reflect.set(target, name, value),
     });
-    const list = cells(JOB, KNOWN, "doubt", "");
-    drawWall(recorder as never, { grid, cells: list, first: 0, last: 3, scrollPx: 0, heads: () => [], isSelected: () => false, colours: {} });
+    const list = cells(JOB, KNOWN, "doubt");
+    drawWall(recorder as never, { grid, cells: list, first: 0, last: 3, scrollPx: 0, heads: () => [], isSelected: () => false, current: -1, colours: {} });
     const within = lines.map((x, n) => x - Math.round(n * grid.cellWidthPx));
     expect(within).toHaveLength(3);
     expect(Math.max(...within) - Math.min(...within)).toBeLessThanOrEqual(2); // one head lies 1 ms before its onset

@@ -11,6 +11,8 @@ export interface WallPicture {
   readonly scrollPx: number;
   readonly heads: (cell: Cell) => readonly Int8Array[];
   readonly isSelected: (cell: Cell) => boolean;
+  /** Which of them the lenses show. */
+  readonly current: number;
   readonly colours: Readonly<Record<string, string>>;
 }
 
@@ -41,7 +43,7 @@ function drawCell(ink: Ink & Pick<CanvasRenderingContext2D, "strokeRect">, pictu
   ink.fillStyle = colours["head"] ?? "";
   ink.fillRect(x + Math.round(headX), y + NAME_PX, 2, grid.rowHeightPx - NAME_PX - 1);
   if (picture.isSelected(cell)) {
-    ink.strokeStyle = colours["ink"] ?? "";
+    ink.strokeStyle = colours[n === picture.current ? "ink" : "soft"] ?? "";
     ink.lineWidth = 2;
     ink.strokeRect(x + 1, y + 1, width - 3, grid.rowHeightPx - 3);
   }

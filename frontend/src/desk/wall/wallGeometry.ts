@@ -7,8 +7,8 @@ export interface WallGrid {
   readonly rows: number;
 }
 
-const LEAST_CELL_PX = 92;
-const ROW_PX = 64;
+const LEAST_CELL_PX = 96;
+const ROW_PX = 70;
 /** How much lies before the onset in a cell, and what is shown in all. */
 export const BEFORE_MS = 26;
 export const SHOWN_MS = 92;

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, edit
+from wemble.core.edges.hit_doubts import CLEAR_END, CLEAR_START, SILENCE, Doubt
 from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
 from wemble.core.edges.onset import rough_hit
@@ -14,8 +15,8 @@ from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
-from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, targets
-from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, lag_s
+from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, left_silent, targets
+from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, hearing, lag_s
 from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput, NotFound
@@ -64,6 +65,7 @@ class HitDraft:
     """What a recipe would do to the hits of a job, one entry a hit and file, in source frames: to the block for
     one-shots, to the sample for takes, whose hits follow each other under one target.
 
+    ``confidences`` and ``reasons`` are those of the edge that is least sure.
     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
     the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
     hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
@@ -74,6 +76,7 @@ class HitDraft:
     tails: list[int]
     onsets: list[int]
     confidences: list[float]
+    reasons: list[str]
     deciding: list[bool]
     strengths: list[str]
     doubtful: int = 0
@@ -89,6 +92,7 @@ def recipe_of(library: Library, revision_id: int, target_ids: Sequence[str] = ()
     job = library.job_at(revision_id)
     chosen = list(target_ids or targets(job))
     everything = [f.recipe for f in job.findings.values() if isinstance(f.recipe, HitRecipe)]
+    chosen = [key for key in chosen if key not in job.clips or job.clip(key).reason != SILENCE]
     applied = [r for key in chosen if key in job.findings and isinstance(r := job.findings[key].recipe, HitRecipe)]
     if applied:
         return applied[-1], len(applied) == len(chosen) and all(recipe == applied[-1] for recipe in applied)
@@ -113,7 +117,7 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids
     job = library.job_at(revision_id)
     chosen = list(target_ids or targets(job))
     strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
-    made = HitDraft([], [], [], [], [], [], in_order_of_strength(strengths))
+    made = HitDraft([], [], [], [], [], [], [], in_order_of_strength(strengths))
     draft = _draft_of_takes if recipe.many else _draft_of_sets
     return draft(library, revision_id, chosen, recipe, made)
 
@@ -127,7 +131,8 @@ def _draft_of_takes(
         sounds, found = _taken(library, base_of(job, target), recipe)
         together, too_soft = together + found.together, too_soft + found.too_soft
         for span, (onset, _), sure in zip(sounds.spans, sounds.sounds, sounds.sure, strict=True):
-            _enter(made, target, span, onset, min(sure.confidence, sure.end_confidence), True)
+            least = min((sure.confidence, sure.reason), (sure.end_confidence, sure.end_reason))
+            _enter(made, target, span, onset, least, True)
     doubtful = sum(confidence < DOUBTFUL for confidence in made.confidences)
     return replace(made, doubtful=doubtful, together=together, too_soft=too_soft)
 
@@ -150,14 +155,17 @@ def _draft_of_sets(
     for mics, named in _mics_of_sets(library, revision_id, tuple(chosen), recipe):
         rough = [_rough(mic, recipe) for mic in mics]
         starts = [onset / mic.rate_hz + mic.offset_s for mic, (onset, *_) in zip(mics, rough, strict=True)]
-        decides = first_to_hear(starts, [sure for _, _, sure, _ in rough]) if named is None else named
-        start, confidence = starts[decides], min(rough[decides][2], *(end_sure for *_, end_sure in rough))
-        end = max(over / mic.rate_hz + mic.offset_s for mic, (_, over, *_) in zip(mics, rough, strict=True))
-        doubtful += confidence < DOUBTFUL
+        ends = [over / mic.rate_hz + mic.offset_s for mic, (_, over, *_) in zip(mics, rough, strict=True)]
+        confidences = [confidence for _, _, (confidence, _), _ in rough]
+        hear = hearing(confidences)
+        decides = first_to_hear(starts, confidences, named)
+        start, end = starts[decides], max(ends[n] for n in hear)
+        least = min(rough[decides][2], *(rough[n][3] for n in hear))
+        doubtful += least[0] < DOUBTFUL
         for n, mic in enumerate(mics):
             onset = round((start - mic.offset_s) * mic.rate_hz)
             span = _with_room(mic.base, onset, round((end - mic.offset_s) * mic.rate_hz), recipe, mic.rate_hz)
-            _enter(made, mic.target_id, span, max(onset, mic.base.head_frame), confidence, n == decides)
+            _enter(made, mic.target_id, span, max(onset, mic.base.head_frame), least, n == decides)
     return replace(made, doubtful=doubtful)
 
 
@@ -180,12 +188,13 @@ def _mics_of_sets(
     return library.hit_sets.get((revision_id, chosen, recipe.together, recipe.decided_by), look_up)
 
 
-def _enter(made: HitDraft, target: str, span: tuple[int, int], onset: int, confidence: float, decides: bool) -> None:
+def _enter(made: HitDraft, target: str, span: tuple[int, int], onset: int, least: Doubt, decides: bool) -> None:
     made.target_ids.append(target)
     made.heads.append(span[0])
     made.tails.append(span[1])
     made.onsets.append(onset)
-    made.confidences.append(round(confidence, 2))
+    made.confidences.append(round(least[0], 2))
+    made.reasons.append(least[1])
     made.deciding.append(decides)
 
 
@@ -206,11 +215,14 @@ def apply_hits(
     if not found:
         raise InvalidInput("no hit was found in any of these; raise the number of dB under the peak")
 
+    silent = [target for members in sets for target in members if target not in found]
+
     def carry_out(newest: Job) -> Edited:
         for target, sounds in found.items():
             newest = apply_treatment(newest, target, sounds, recipe, _CUT, fade_for=lambda side, edge, inner: 0).job
-        silent = sum(map(len, sets)) - len(found)
-        return Edited(newest, (f"{silent} without any sound stay as they are",) if silent else ())
+        for target in silent:
+            newest = left_silent(newest, target, SILENCE)
+        return Edited(newest, (f"{len(silent)} without any sound stay as they are",) if silent else ())
 
     return edit(library, job_id, base_revision, "find hits", carry_out)
 
@@ -230,10 +242,10 @@ def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
     return library.hit_levels.get((base.source_id, *span), measure)
 
 
-def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, float, float]:
-    """Return onset and end of a one-shot to the block, in source frames, and how sure either is."""
+def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, Doubt, Doubt]:
+    """Return onset and end of a one-shot to the block, in source frames, and how sure either is and why."""
     levels, rough = mic.levels, rough_hit(mic.levels, recipe)
-    sure, end_sure = (min((doubt for doubt, _ in doubts), default=1.0) for doubts in (rough.doubts, rough.end_doubts))
+    sure, end_sure = min(rough.doubts, default=(1.0, CLEAR_START)), min(rough.end_doubts, default=(1.0, CLEAR_END))
     onset = min(rough.first * levels.block_frames, ms_to_frames(recipe.within_ms, levels.rate_hz))
     end = min(rough.end * levels.block_frames, levels.frames)
     return mic.base.head_frame + onset, mic.base.head_frame + end, sure, end_sure
@@ -258,7 +270,7 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
     set_found = find_in_set(heard, recipe, lags=lags, decided_by=_named(members, _mics(job), recipe))
     sounds = {}
     for target, base, rate, hit in zip(members, bases, rates, set_found.hits, strict=True):
-        if hit.reason == "silence":
+        if hit.reason == SILENCE:
             continue
         onset, end = base.head_frame + hit.onset_frame, base.head_frame + hit.end_frame
         span = _with_room(base, onset, end, recipe, rate)

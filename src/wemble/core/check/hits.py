@@ -24,6 +24,8 @@ def hit_verdicts(clip: Clip, rate_hz: int, side: Side = "head") -> list[Verdict]
     """Return what is to be said of a hit's head, or of its tail, the gravest first."""
     if side == "tail":
         return [_doubt("tail", "end", clip.end_confidence, clip.end_reason)]
+    if clip.sound_start_frame is None:
+        return [_doubt("head", "start", clip.confidence, clip.reason)]
     late = late_ms(clip, rate_hz)
     verdicts = []
     figures: list[tuple[Check, float]] = [("late", max(late, 0.0)), ("cut_in", max(-late, 0.0))]

@@ -18,6 +18,7 @@ from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
+from wemble.core.edges.hit_doubts import Doubt
 from wemble.core.edges.hit_levels import BLOCK_MS, Levels, block_power, high_passed, prediction_residual
 from wemble.core.edges.onset import back_while
 from wemble.core.edges.recipe import HitRecipe
@@ -62,9 +63,6 @@ _EXTRA_GAP_S = 0.25
 _ANOTHER_MS = 40.0
 _END_SMOOTH_MS = 40.0
 _SHORTEST_TAKE_S, _SEVERAL_HITS = 2.0, 4
-
-Doubt = tuple[float, str]
-"""A confidence in 0…1, and its reason."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -142,6 +142,13 @@ def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
     return set_clips(job, *sure)
 
 
+def left_silent(job: Job, target_id: str, reason: str) -> Job:
+    """Return the job with it said of a target's clips that nothing was found in them; they stay as they are."""
+    clips = [clip for clip in job.clips.values() if target_id in (clip.finding_id, clip.id)]
+    told = [replace(c, confidence=0.0, reason=reason, end_confidence=0.0, end_reason=reason) for c in clips]
+    return set_clips(job, *told)
+
+
 def reverted(job: Job, finding_id: str) -> Job:
     """Return the job with one clip in the place of all that a finding made of its span."""
     cleared, finding, _ = _cleared(job, finding_id)

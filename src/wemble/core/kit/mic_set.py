@@ -70,25 +70,33 @@ def find_in_set(
     lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
-    decides = first_to_hear(starts, [hit.confidence for hit in found]) if decided_by is None else decided_by
-    heard_at_all = [hit for hit in found if hit.confidence > 0.0] or found
-    end_confidence, end_reason = min((hit.end_confidence, hit.end_reason) for hit in heard_at_all)
+    decides = first_to_hear(starts, [hit.confidence for hit in found], decided_by)
+    hear = hearing([hit.confidence for hit in found])
+    end_confidence, end_reason = min((found[n].end_confidence, found[n].end_reason) for n in hear)
+    end = max(ends[n] for n in hear)
     together = tuple(
         replace(
             found[decides],
             end_confidence=end_confidence,
             end_reason=end_reason,
             onset_frame=min(max(round((starts[decides] + lag) * one.rate_hz), 0), one.samples.shape[1] - 1),
-            end_frame=min(max(round((max(ends) + lag) * one.rate_hz), 1), one.samples.shape[1]),
+            end_frame=min(max(round((end + lag) * one.rate_hz), 1), one.samples.shape[1]),
         )
         for one, lag in zip(heard, lags, strict=True)
     )
     return SetFound(together, tuple(lags), decides)
 
 
-def first_to_hear(starts_s: Sequence[float], confidences: Sequence[float]) -> int:
-    """Return which microphone hears a hit first, among those that are sure of it, if any are."""
-    sure = [n for n, confidence in enumerate(confidences) if confidence >= DOUBTFUL] or list(range(len(starts_s)))
+def hearing(confidences: Sequence[float]) -> list[int]:
+    """Return which microphones hear anything at all; if none does, all of them."""
+    return [n for n, confidence in enumerate(confidences) if confidence > 0.0] or list(range(len(confidences)))
+
+
+def first_to_hear(starts_s: Sequence[float], confidences: Sequence[float], named: int | None = None) -> int:
+    """Return which microphone decides: the one named, if it hears anything; else the first of those sure of the hit."""
+    if named is not None and named in hearing(confidences):
+        return named
+    sure = [n for n, confidence in enumerate(confidences) if confidence >= DOUBTFUL] or hearing(confidences)
     return min(sure, key=lambda n: starts_s[n])
 
 

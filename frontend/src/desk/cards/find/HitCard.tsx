@@ -115,8 +115,9 @@ function HitCounts() {
   if (!draft) return <p className="text-soft">measuring …</p>;
   if (many) return <TakeCounts draft={draft} />;
   const sets = draft.deciding.filter(Boolean).length;
-  const air = draft.target_ids.map((id, n) => {
+  const air = draft.target_ids.flatMap((id, n) => {
     const base = job.findings[id] ?? job.clips[id];
+    if (draft.confidences[n] === 0) return []; // nothing speaks there
     return base ? (((draft.onsets[n] ?? 0) - base.head_frame) * 1000) / (job.sources[base.source_id]?.rate_hz ?? 48_000) : 0;
   });
   const [low, high] = [Math.min(...air), Math.max(...air)];
@@ -125,11 +126,17 @@ function HitCounts() {
       <b>
         <span className="num">{sets}</span> {sets === draft.target_ids.length ? counted(sets, "hit") : counted(sets, "set")}, <span className="num">{draft.target_ids.length}</span> {counted(draft.target_ids.length, "file")}
       </b>
-      <ToLookAt draft={draft} />. Air in front{" "}
-      <span className="num">
-        {low.toFixed(0)}–{high.toFixed(0)} ms
-      </span>
-      .
+      <ToLookAt draft={draft} />.
+      {air.length > 0 && (
+        <>
+          {" "}
+          Air in front{" "}
+          <span className="num">
+            {low.toFixed(0)}–{high.toFixed(0)} ms
+          </span>
+          .
+        </>
+      )}
     </p>
   );
 }

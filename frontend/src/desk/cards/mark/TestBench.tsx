@@ -70,7 +70,7 @@ export function TestBench() {
   const bpm = ownBpm ?? (job.grid ? Math.round(tempoOf(job.grid) * 100) / 100 : 120);
   const [running, setRunning] = useState<"no" | "beat" | "pattern">("no");
   const pattern = useMemo(() => new Set(settings.pattern), [settings.pattern]);
-  const all = useMemo(() => things(job, cells(job, known, "name", "")), [job, known]);
+  const all = useMemo(() => things(job, cells(job, known, "name")), [job, known]);
   const current = all.flatMap((thing) => thing.hits).find((hit) => hit.clips.some((clip) => clip.id === clipId));
   const live = useRef({ pattern, current, old });
   useEffect(() => {
