@@ -17,6 +17,7 @@ from tests.conftest import RATE, Server, phrases
 
 from wemble.actions import job_list, job_settings, removal, saved_jobs
 from wemble.actions.delivery import export
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import perform
 from wemble.actions.events import LOG_NAME, event, start_log
 from wemble.actions.library import Library
@@ -43,7 +44,7 @@ def test_removing_a_job_gives_its_space_back_and_takes_nothing_that_another_need
     gone, _ = bring_in(tmp_path / "own.wav")
     bring_in(take, gone)
     copy = job_list.duplicate(library, shared)
-    sent = wait_for(library, export.start_export(library, gone, open_job(library, gone).revision, export.Request()))
+    sent = wait_for(library, export.start_export(library, gone, open_job(library, gone).revision, Request()))
     assert sent.result is not None and len(sources_on_disk(library)) == 2
     removal.remove_job(library, gone)
     assert gone not in {card.id for card in job_list.job_cards(library)}
@@ -106,7 +107,7 @@ def test_a_moved_folder_still_has_what_was_sent(
 ) -> None:
     job_id, _ = bring_in(take)
     revision = open_job(library, job_id).revision
-    task = wait_for(library, export.start_export(library, job_id, revision, export.Request()))
+    task = wait_for(library, export.start_export(library, job_id, revision, Request()))
     wait_for(library, saved_jobs.start_save(library, job_id, revision))
     library.close()
     library.home.root.rename(tmp_path / "moved")
@@ -213,7 +214,7 @@ def test_a_send_killed_before_it_was_recorded_leaves_nothing(
     library: Library, bring_in: ImportFile, take: Path
 ) -> None:
     job_id, _ = bring_in(take)
-    sent = wait_for(library, export.start_export(library, job_id, open_job(library, job_id).revision, export.Request()))
+    sent = wait_for(library, export.start_export(library, job_id, open_job(library, job_id).revision, Request()))
     assert sent.result is not None
     folder = library.home.exports / sent.result["folder_name"]
     assert folder.is_dir()

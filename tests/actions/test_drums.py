@@ -13,11 +13,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+import soxr
 from tests.conftest import RATE
 from wavinfo import WavInfoReader
 
 from wemble.actions.delivery import export
-from wemble.actions.delivery.export import Request
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing import kit_edits
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
@@ -165,6 +166,40 @@ def test_twenty_four_rough_files_become_a_kit(
     # The text itself, read by nothing of ours: every region names a file that is there.
     text = (folder / "kit.sfz").read_text()
     assert all((folder / name).is_file() for name in re.findall(r"sample=(.+?) key=", text))
+
+
+def test_what_is_in_hand_goes_into_folders_at_another_rate_with_its_map(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]], tmp_path: Path
+) -> None:
+    job_id, _, _ = kit
+    revision = hit_search.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe()).revision
+    job = library.job_at(revision)
+    in_hand = tuple(clip.id for clip in job.clips.values() if clip.strike and clip.strike.name == "Bell")
+
+    def sent(**fields: object) -> Path:
+        request = Request("as_source", "one_shots", with_map="offset", clip_ids=in_hand, **fields)  # type: ignore[arg-type]
+        task = wait_for(library, export.start_export(library, job_id, revision, request))
+        assert task.state == "done" and task.result is not None, task.error
+        return Path(str(task.result["folder"]))
+
+    assert (
+        export.preview(library, revision, Request("as_source", "one_shots")).pattern == "{name}_{note}_{strength}_{mic}"
+    )
+    own, other = sent(), sent(rate_hz=44_100, channels=2, pattern="{strength}/{name} {mic} {rate}")
+    regions = {region.sample: region for region in read_sfz((other / "kit.sfz").read_text())}
+    assert set(regions) == {
+        f"{strength}/Bell {mic} 44.1k.wav" for strength in ("soft", "hard") for mic in ("near", "far")
+    }
+    kept = {region.sample: region for region in read_sfz((own / "kit.sfz").read_text())}
+    for name, region in regions.items():
+        strength, mic = name.split("/")[0], name.split()[1]
+        at_own, rate = soundfile.read(own / f"Bell_D#2_{strength}_{mic}.wav")
+        converted, other_rate = soundfile.read(other / name)
+        assert (rate, other_rate) == (RATE, 44_100) and converted.shape == (round(len(at_own) * 0.91875), 2)
+        expected = np.clip(soxr.resample(at_own, rate, other_rate, "HQ")[: len(converted)], -1.0, 1.0)
+        assert np.abs(converted[: len(expected), 0] - expected).max() < 1e-5  # soxr, one shot against a stream
+        before = kept[f"Bell_D#2_{strength}_{mic}.wav"]
+        assert abs(region.start_frame / other_rate - before.start_frame / rate) < 1 / other_rate
 
 
 def test_whole_samples_go_with_offsets_and_loops_reach_the_file(

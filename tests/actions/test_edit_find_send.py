@@ -15,6 +15,7 @@ from tests.conftest import RATE, phrases
 
 from wemble.actions import recipes, restart, revisions
 from wemble.actions.delivery import export
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
 from wemble.actions.library import Library
 from wemble.actions.searching import sound_search
@@ -220,7 +221,7 @@ def test_nothing_found_and_no_room_tone_say_what_to_do(library: Library, bring_i
 
 def send(library: Library, job_id: str, **fields: object) -> tuple[dict[str, object], Path]:
     revision = revisions.open_job(library, job_id).revision
-    task = wait_for(library, export.start_export(library, job_id, revision, export.Request(**fields)))  # type: ignore[arg-type]
+    task = wait_for(library, export.start_export(library, job_id, revision, Request(**fields)))  # type: ignore[arg-type]
     assert task.state == "done", task.error
     return task.result, Path(task.result["folder"])
 
@@ -272,9 +273,9 @@ def test_phrases_are_named_zipped_and_stop_on_collisions(library: Library, bring
     assert zipfile.ZipFile(folder / "all.zip").namelist() == result["files"]
     revision = revisions.open_job(library, job_id).revision
     with pytest.raises(InvalidInput, match=r"add \{number\}"):
-        export.start_export(library, job_id, revision, export.Request(pattern="{job}"))
+        export.start_export(library, job_id, revision, Request(pattern="{job}"))
     with pytest.raises(InvalidInput, match=r"no field \{speaker\}"):
-        export.preview(library, revision, export.Request(pattern="{speaker}"))
+        export.preview(library, revision, Request(pattern="{speaker}"))
     assert not any(library.home.scratch.iterdir())
 
 
@@ -285,7 +286,7 @@ def test_long_work_is_cancelled_without_a_trace_and_started_again(
     soundfile.write(long, np.tile(phrases(60.0), (10, 1)), RATE)
     job_id, _ = bring_in(long)
     revision = revisions.open_job(library, job_id).revision
-    task_id = export.start_export(library, job_id, revision, export.Request(kind="flac_24", what="one", pattern="a"))
+    task_id = export.start_export(library, job_id, revision, Request(kind="flac_24", what="one", pattern="a"))
     cancel_task(library, task_id)
     assert wait_for(library, task_id).state == "cancelled"
     assert not any(library.home.exports.iterdir()) and not any(library.home.scratch.iterdir())

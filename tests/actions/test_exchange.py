@@ -16,6 +16,7 @@ from wavinfo import WavInfoReader
 
 from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
@@ -49,7 +50,7 @@ def marked_take(path: Path) -> Path:
 
 def send(library: Library, job_id: str, **request: object) -> Path:
     revision = open_job(library, job_id).revision
-    task = wait_for(library, export.start_export(library, job_id, revision, export.Request(**request)), 60)  # type: ignore[arg-type]
+    task = wait_for(library, export.start_export(library, job_id, revision, Request(**request)), 60)  # type: ignore[arg-type]
     assert task.state == "done" and task.result is not None, task.error
     return Path(task.result["folder"])
 

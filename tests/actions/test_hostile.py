@@ -18,6 +18,7 @@ from tests.hostile import RATE, coded, cue_chunk, mutated, repacked, steps, wav_
 
 from wemble.actions import uploads, verdicts
 from wemble.actions.delivery import export
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import perform
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
@@ -110,7 +111,7 @@ def test_samples_far_over_full_scale_are_drawn_told_and_sent(
     revision = open_job(library, job_id).revision
     levels = [np.fromfile(path, np.float16) for path in library.home.source(task.result["source_id"]).glob("*.f16")]
     assert all(np.isfinite(level).all() for level in levels)
-    sent = wait_for(library, export.start_export(library, job_id, revision, export.Request("wav_16", "one", "a")))
+    sent = wait_for(library, export.start_export(library, job_id, revision, Request("wav_16", "one", "a")))
     assert sent.state == "done"
 
 
@@ -246,9 +247,9 @@ def works(library: Library, job_id: str, seed: int) -> None:
     assert np.isfinite(library.plan_at(opened.revision).render(-100, 4_000, library.reader)).all(), seed
     for hearing in ("without_fades", "original"):
         library.plan_at(opened.revision, hearing).render(50_000, 4_000, library.reader)  # type: ignore[arg-type]
-    for request in (export.Request(), export.Request(what="one"), export.Request("as_source", "one_shots")):
+    for request in (Request(), Request(what="one"), Request("as_source", "one_shots")):
         export.preview(library, opened.revision, request)
-    wait_for(library, export.start_export(library, job_id, opened.revision, export.Request("wav_16", "one", "a")))
+    wait_for(library, export.start_export(library, job_id, opened.revision, Request("wav_16", "one", "a")))
 
 
 def test_what_goes_out_is_taken_for_no_formula_and_no_opcode_and_every_file_keeps_its_name(
@@ -267,7 +268,7 @@ def test_what_goes_out_is_taken_for_no_formula_and_no_opcode_and_every_file_keep
     ).revision
     revision = hit_search.apply_hits(library, job_id, revision, [], HitRecipe()).revision
     assert len(library.job_at(revision).sources) == 1
-    request = export.Request("as_source", "one_shots", "{name}_{strength}", with_map="cut")
+    request = Request("as_source", "one_shots", "{name}_{strength}", with_map="cut")
     task = wait_for(library, export.start_export(library, job_id, revision, request))
     assert task.state == "done" and task.result is not None, task.error
     folder = Path(str(task.result["folder"]))

@@ -122,7 +122,7 @@ def test_ends_are_softened_hot_ones_come_down_and_the_kit_is_sent(
     expect(page.get_by_text("no effect, already at the floor", exact=False)).to_be_visible()
 
     page.keyboard.press("4")
-    expect(page.get_by_text("35 one-shots, at their own rate and depth")).to_be_visible()
+    expect(page.get_by_text("35 one-shots, at their own depth")).to_be_visible()
     names = page.get_by_role("list", name="names")
     page.get_by_role("textbox", name="names", exact=True).fill("{name}")
     expect(page.get_by_text("names are the same", exact=False)).to_be_visible()

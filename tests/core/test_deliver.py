@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wemble.core.deliver.names import LONGEST_BYTES, names, safe_name
+from wemble.core.deliver.names import LONGEST_BYTES, names, safe_name, told_apart
 from wemble.core.deliver.words import Piece, clock, sentence
 from wemble.errors import InvalidInput
 
@@ -16,6 +16,24 @@ def test_any_text_becomes_a_safe_name_and_stays_one(text: str) -> None:
     assert len(name.encode()) <= LONGEST_BYTES + 1
     assert not set(name) & set('<>:"/\\|?*\0\n\r\t') and name.strip(".")
     assert not name.endswith((" ", ".")) and "\u202e" not in name
+
+
+FEW = st.sampled_from(["", "oar", "Oar", "a/b", "..", "x" * 250, "con"])
+
+
+@given(st.lists(st.fixed_dictionaries(dict.fromkeys(("clip", "name", "take", "mic", "rate"), FEW)), max_size=12))
+def test_proposed_patterns_tell_every_file_apart_and_slashes_make_folders(rows: list[dict[str, str]]) -> None:
+    numbered: list[dict[str, str | int]] = [{**row, "number": n} for n, row in enumerate(rows, 1)]
+    for usual in ("{clip}", "{name}_{mic}", "{mic}/{clip}"):
+        made = names(told_apart(usual, numbered), numbered, ".wav")
+        assert not any(name.collides for name in made)
+        for name in made:
+            assert name.name.count("/") <= usual.count("/")
+            assert all(part == safe_name(part) for part in name.name.removesuffix(".wav").split("/"))
+    assert [one.name for one in names("{mic}/{clip}", [{"mic": "near", "clip": "a/b"}, {"clip": "c"}], ".wav")] == [
+        "near/a_b.wav", "c.wav",
+    ]  # fmt: skip
+    assert [one.collides for one in names("{clip}", [{"clip": "a"}], "")] == [False]
 
 
 @pytest.mark.parametrize("text", ["con", "NUL", "com1", "LPT9.wav", "aux.x"])

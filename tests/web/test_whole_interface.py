@@ -18,7 +18,8 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from tests.conftest import RATE, phrases
 
-from wemble.actions.delivery.export import Request, start_export
+from wemble.actions.delivery.export import start_export
+from wemble.actions.delivery.request import Request
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job

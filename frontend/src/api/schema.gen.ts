@@ -2068,11 +2068,13 @@ export interface components {
         };
         /**
          * Preview
-         * @description What will be sent: the sentence, every name, and the checks.
+         * @description What will be sent: the sentence, the pattern and every name that it makes, and the checks.
          */
         Preview: {
             /** Words */
             words: string;
+            /** Pattern */
+            pattern: string;
             /** Names */
             names: components["schemas"]["Name"][];
             /** Seconds */
@@ -2395,10 +2397,11 @@ export interface components {
         };
         /**
          * Request
-         * @description How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
+         * @description How to send: one file, one a clip, or one a section, of what kind, under which names.
          *
-         *     One-shots keep each source's own rate and channels, and as ``as_source`` its depth as well; a map goes with them, with
-         *     the samples cut, or whole with start offsets.
+         *     ``channels`` and ``rate_hz`` of 0 keep those of the job, and of one-shots those of each source, whose depth goes with
+         *     ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
+         *     are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
          */
         Request: {
             /**
@@ -2413,7 +2416,7 @@ export interface components {
             what: ("one" | "each_clip" | "each_section") | "one_shots";
             /**
              * Pattern
-             * @default {number:2} {clip}
+             * @default
              */
             pattern: string;
             /**
@@ -2426,6 +2429,11 @@ export interface components {
              * @default 0
              */
             channels: number;
+            /**
+             * Rate Hz
+             * @default 0
+             */
+            rate_hz: number;
             /**
              * Replace This
              * @default
@@ -2442,6 +2450,11 @@ export interface components {
              * @enum {string}
              */
             with_map: "none" | "cut" | "offset";
+            /**
+             * Clip Ids
+             * @default []
+             */
+            clip_ids: string[];
         };
         /**
          * Review

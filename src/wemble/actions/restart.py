@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
+from wemble.actions.delivery.request import Request
 from wemble.actions.library import Library
 from wemble.errors import InvalidInput
 from wemble.store import records
@@ -38,5 +39,7 @@ def _start(library: Library, task: records.TaskRow) -> str:
             return saved_jobs.start_save(library, task.job_id, revision)
         if "per_phrase" in fields:  # a request of the first weeks
             fields["what"] = "each_clip" if fields.pop("per_phrase") else "one"
-        return export.start_export(library, task.job_id, revision, export.Request(**fields))
+        return export.start_export(
+            library, task.job_id, revision, Request(**{**fields, "clip_ids": tuple(fields.get("clip_ids", ()))})
+        )
     raise InvalidInput("import the file again from where it is")

@@ -123,7 +123,7 @@ def kit(
 
     Example: wemble kit recorded/ --to kit/ --names "{name}_{note}_{strength}_{mic}"
     """
-    from wemble.actions.delivery.export import Request
+    from wemble.actions.delivery.request import Request
     from wemble.actions.recipes import named_for_hits
     from wemble.actions.shell.kit import KitWanted, audio_files, make_kit
     from wemble.core.edges.recipe import HitRecipe

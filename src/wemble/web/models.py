@@ -6,7 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from wemble.actions.delivery.export import Preview, Request
+from wemble.actions.delivery.export import Preview
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
 from wemble.actions.job_list import JobCard, RemovedJob

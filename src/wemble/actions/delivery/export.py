@@ -7,61 +7,31 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Literal
 
 import numpy as np
-import soxr
 
 from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
+from wemble.actions.delivery.request import Request
+from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
 from wemble.actions.verdicts import programme_doubts, verdicts
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
-from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
-from wemble.core.deliver.names import Name, names
+from wemble.core.briefs import record
+from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import joined
 from wemble.core.deliver.words import Piece, files_to_send, points_in, range_in_words, sentence
 from wemble.core.edit.model import Job, Side
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.render import RenderPlan
-from wemble.core.render.plan import audible_lanes, fold
-from wemble.core.signal.levels import Samples
+from wemble.core.render.plan import audible_lanes
 from wemble.errors import InvalidInput, NotFound
-from wemble.formats.encode import KINDS, MP3_KBPS, Writer, rate_for
+from wemble.formats.encode import KINDS, MP3_KBPS
 from wemble.formats.points import Point, append_points
 from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """How to send: one file, one a clip, or one a section, of what kind, under which names; ``channels`` 0 keeps the job's.
-
-    One-shots keep each source's own rate and channels, and as ``as_source`` its depth as well; a map goes with them, with
-    the samples cut, or whole with start offsets.
-    """
-
-    kind: FileKind | Literal["as_source"] = "wav_24"
-    what: Deliverable = "each_clip"
-    pattern: str = "{number:2} {clip}"
-    kbps: int = 192
-    channels: int = 0
-    replace_this: str = ""
-    replace_by: str = ""
-    with_map: MapKind = "none"
-
-    def __post_init__(self) -> None:
-        if self.kind == "as_source" and self.what != "one_shots":
-            raise InvalidInput("only one-shots can keep the format of their source; choose a format")
-        if self.channels not in (0, 1, 2):
-            raise InvalidInput(f"files can keep the job's channels, or have 1 or 2, not {self.channels}")
-
-    @property
-    def file_kind(self) -> FileKind:
-        """The kind of every file, where there is one for all."""
-        return "wav_24" if self.kind == "as_source" else self.kind
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,9 +47,10 @@ class Doubt:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """What will be sent: the sentence, every name, and the checks."""
+    """What will be sent: the sentence, the pattern and every name that it makes, and the checks."""
 
     words: str
+    pattern: str
     names: list[Name]
     seconds: list[float]
     doubts: list[Doubt]
@@ -90,14 +61,14 @@ def preview(library: Library, revision_id: int, request: Request) -> Preview:
     job = library.job_at(revision_id)
     if request.what == "one_shots":
         return _preview_of_shots(library, revision_id, job, request)
-    pieces = files_to_send(job, request.what)
-    named = file_names(job, pieces, request)
-    channels, rate = _channels(job, request), rate_for(request.file_kind, job.rate_hz)
+    pieces = files_to_send(job, request.what, request.clip_ids)
+    pattern, named = file_names(job, pieces, request)
+    channels, rate = _channels(job, request), request.rate_of(job.rate_hz)
     doubts = _doubts(library, revision_id, job, pieces, named, request)
     words = sentence(pieces, job_rate_hz=job.rate_hz, file_rate_hz=rate, channels=channels, kind=_kind_words(request))
     if request.what != "each_clip" and pieces:
         words = f"{words}: {range_in_words(job)}"
-    return Preview(words, named, [round((p.end - p.start) / max(job.rate_hz, 1), 3) for p in pieces], doubts)
+    return Preview(words, pattern, named, [round((p.end - p.start) / max(job.rate_hz, 1), 3) for p in pieces], doubts)
 
 
 def start_export(library: Library, job_id: str, revision_id: int, request: Request) -> str:
@@ -108,7 +79,7 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
     with library.database.read() as db:
         row = jobs.get_job_row(db, job_id)
     job = library.job_at(revision_id)
-    chosen = _shots(library, job, request)[0] if request.what == "one_shots" else []
+    chosen = shots_to_send(library, job, request)[0] if request.what == "one_shots" else []
     args = (library.home.root, job, request, [name.name for name in before.names], chosen)
     request_row = {**asdict(request), "revision": revision_id}
     return start_task(library, row.id, "export", before.words, request_row, export_files, args, asdict)
@@ -139,22 +110,26 @@ def export_files(
         return _export_shots(report, work, home, job, request, chosen)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     plan = RenderPlan(job)
-    pieces = files_to_send(job, request.what)
+    pieces = files_to_send(job, request.what, request.clip_ids)
     total = sum(piece.end - piece.start for piece in pieces)
     home.check_space(2 * total * job.channels * 4)
     folder = work / "export"
     folder.mkdir()
     done, peak, over = 0, 0.0, 0
     for piece, name in zip(pieces, to_write, strict=True):
-        with _Sink(folder / name, job, request, piece.end - piece.start) as sink:
+        path, frames, rate = folder / name, piece.end - piece.start, request.rate_of(job.rate_hz)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with Sink(
+            path, request.file_kind, from_hz=job.rate_hz, to_hz=rate, channels=_channels(job, request), frames=frames,
+            kbps=request.kbps,
+        ) as sink:  # fmt: skip
             for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
-                size = np.abs(samples)
-                peak, over = max(peak, float(size.max(initial=0.0))), over + int(np.count_nonzero(size > 1.0))
                 sink.write(samples, start)
                 done += samples.shape[1]
                 report(0.95 * done / total, f"writing {name}")
+        peak, over = max(peak, sink.peak), over + sink.over
         if KINDS[request.file_kind].format == "WAV":
-            append_points(folder / name, _points(job, piece, request), rate_hz=rate_for(request.file_kind, job.rate_hz))
+            append_points(path, _points(job, piece, request), rate_hz=rate)
     if len(to_write) > 1:
         report(0.96, "packing")
         _pack(folder, to_write)
@@ -168,9 +143,7 @@ def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Req
     home.check_space(2 * total * 4)
     folder = work / "export"
     folder.mkdir()
-    files, peak, over = export_shots(
-        report, home, folder, job, chosen, channels=request.channels, with_map=request.with_map
-    )
+    files, peak, over = export_shots(report, home, folder, job, chosen, request)
     report(0.96, "packing")
     _pack(folder, files)
     settle(folder)
@@ -178,38 +151,29 @@ def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Req
     return Sent(files, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
-def _shots(library: Library, job: Job, request: Request) -> tuple[list[Shot], list[Name]]:
-    kind = None if request.kind == "as_source" else request.kind
-    return shots_to_send(
-        library,
-        job,
-        kind=kind,
-        pattern=request.pattern,
-        replace_this=request.replace_this,
-        replace_by=request.replace_by,
-    )
-
-
 def _preview_of_shots(library: Library, revision_id: int, job: Job, request: Request) -> Preview:
-    chosen, named = _shots(library, job, request)
+    chosen, pattern, named = shots_to_send(library, job, request)
     kinds = sorted({KINDS[shot.kind].ending[1:].upper() for shot in chosen})
-    rates = sorted({job.source(shot.clip.source_id).rate_hz for shot in chosen})
-    own = "at their own rate and depth" if request.kind == "as_source" else f"{_kind_words(request)}, at their own rate"
+    rates = sorted({shot.rate_hz for shot in chosen})
+    depth = "at their own depth" if request.kind == "as_source" else _kind_words(request)
     with_map = {"none": "", "cut": ", with a map", "offset": ", whole, with a map that starts them at their onsets"}
     rate_words = " and ".join(f"{rate / 1000:g} kHz" for rate in rates)
-    words = (
-        f"{len(chosen)} one-shots, {own} ({'/'.join(kinds)}, {rate_words}){with_map[request.with_map]}, and a report"
-    )
+    counted = "1 one-shot" if len(chosen) == 1 else f"{len(chosen)} one-shots"
+    words = f"{counted}, {depth} ({'/'.join(kinds)}, {rate_words}){with_map[request.with_map]}, and a report"
     frames = [sum(part.frames for part in joined(job, shot.clip)) for shot in chosen]
     seconds = [round(n / job.source(s.clip.source_id).rate_hz, 3) for n, s in zip(frames, chosen, strict=True)]
     return Preview(
-        words if chosen else "nothing", named, seconds, _doubts(library, revision_id, job, [*chosen], named, request)
+        words if chosen else "nothing",
+        pattern,
+        named,
+        seconds,
+        _doubts(library, revision_id, job, [*chosen], named, request),
     )
 
 
 def _points(job: Job, piece: Piece, request: Request) -> list[Point]:
     """Return the marks of a file to be, in frames of that file."""
-    factor = Fraction(rate_for(request.file_kind, job.rate_hz), job.rate_hz)
+    factor = Fraction(request.rate_of(job.rate_hz), job.rate_hz)
     return [
         Point(round(p.frame * factor), p.name, None if p.end_frame is None else round(p.end_frame * factor))
         for p in points_in(job, piece)
@@ -230,46 +194,6 @@ def sent_file(library: Library, task_id: str, name: str) -> Path:
     return path
 
 
-class _Sink:
-    """A writer behind the fold and the rate conversion that its kind of file needs."""
-
-    def __init__(self, path: Path, job: Job, request: Request, frames: int):
-        self._channels = _channels(job, request)
-        rate = rate_for(request.file_kind, job.rate_hz)
-        self._writer = Writer(
-            path,
-            request.file_kind,
-            rate_hz=rate,
-            channels=self._channels,
-            frames=frames * rate // job.rate_hz,
-            kbps=request.kbps,
-        )
-        self._stream = None
-        self._written = 0
-        if rate != job.rate_hz:
-            self._stream = soxr.ResampleStream(job.rate_hz, rate, self._channels, dtype="float32", quality="HQ")
-
-    def write(self, samples: Samples, start: int) -> None:
-        folded = np.asarray(fold(samples, self._channels))
-        if self._stream is None:
-            self._writer.write(folded, start)
-        else:
-            self._write_converted(self._stream.resample_chunk(np.ascontiguousarray(folded.T)))
-
-    def _write_converted(self, block: Samples) -> None:
-        self._writer.write(block.T, self._written)
-        self._written += len(block)
-
-    def __enter__(self) -> _Sink:
-        return self
-
-    def __exit__(self, kind: type[BaseException] | None, *rest: object) -> None:
-        if self._stream is not None and kind is None:
-            rest_of_it = np.zeros((0, self._channels), np.float32)
-            self._write_converted(self._stream.resample_chunk(rest_of_it, last=True))
-        self._writer.close()
-
-
 def _pack(folder: Path, file_names: list[str]) -> None:
     with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
         for name in file_names:
@@ -280,14 +204,16 @@ def _channels(job: Job, request: Request) -> int:
     return request.channels or job.channels
 
 
-def file_names(job: Job, pieces: list[Piece], request: Request) -> list[Name]:
-    """Return the name of every file to be."""
+def file_names(job: Job, pieces: list[Piece], request: Request) -> tuple[str, list[Name]]:
+    """Return the pattern, and the name of every file to be."""
+    rate = rate_field(request.rate_of(job.rate_hz))
     rows: list[dict[str, str | int]] = [
-        {"clip": p.name, "job": job.name, "source": p.source, "lane": p.lane, "number": n}
+        {"clip": p.name, "job": job.name, "source": p.source, "lane": p.lane, "number": n, "rate": rate}
         for n, p in enumerate(pieces, 1)
     ]
+    pattern = request.pattern or told_apart(record(job.brief).send.patterns[request.what], rows)
     ending = KINDS[request.file_kind].ending
-    return names(request.pattern, rows, ending, replace_this=request.replace_this, replace_by=request.replace_by)
+    return pattern, names(pattern, rows, ending, replace_this=request.replace_this, replace_by=request.replace_by)
 
 
 def _kind_words(request: Request) -> str:
@@ -316,11 +242,7 @@ def _doubts(
                 f"{KINDS[request.file_kind].format} cannot hold {_channels(job, request)} channels; choose mono", True
             )
         )
-    rate = rate_for(request.file_kind, job.rate_hz)
-    if job.rate_hz and rate != job.rate_hz:
-        doubts.append(
-            Doubt(f"the sample rate will be converted from {job.rate_hz:,} to {rate:,} Hz, which this format needs")
-        )
+    doubts += [Doubt(text) for text in _rates_converted(job, pieces, request)]
     if request.channels and request.channels < job.channels:
         doubts.append(
             Doubt("the channels will be mixed to mono: their mean, so that what is the same in all keeps its level")
@@ -337,7 +259,11 @@ def _doubts(
         doubts += [
             Doubt(d.text, job_frame=d.job_frame, clip_id=d.clip_id) for d in programme_doubts(library, revision_id)
         ]
-    doubtful = [row for row in verdicts(library, revision_id) if row.doubtful]
+    doubtful = [
+        row
+        for row in verdicts(library, revision_id)
+        if row.doubtful and (not request.clip_ids or row.clip_id in request.clip_ids)
+    ]
     for row in doubtful[:50]:
         verdict = next(v for v in row.verdicts if v.state != "fine")
         clip = job.clips[row.clip_id]
@@ -345,3 +271,21 @@ def _doubts(
         words = f"“{clip.name}”, {verdict.side}: {verdict.text}"
         doubts.append(Doubt(words, clip_id=clip.id, side=verdict.side, job_frame=at))
     return doubts
+
+
+def _rates_converted(job: Job, pieces: Sequence[Piece | Shot], request: Request) -> list[str]:
+    """Say which rates will be converted to which, and why."""
+    changes = sorted(
+        {
+            (job.source(piece.clip.source_id).rate_hz, piece.rate_hz)
+            if isinstance(piece, Shot)
+            else (job.rate_hz, request.rate_of(job.rate_hz))
+            for piece in pieces
+        }
+    )
+    return [
+        f"the sample rate will be converted from {own:,} to {to:,} Hz"
+        + ("" if to == request.rate_hz else ", which this format needs")
+        for own, to in changes
+        if own != to
+    ]

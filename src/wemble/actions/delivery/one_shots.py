@@ -6,21 +6,22 @@ import csv
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import TypeVar
 
-import numpy as np
-
+from wemble.actions.delivery.request import Request
+from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
+from wemble.core.briefs import record
 from wemble.core.deliver.kinds import FileKind
-from wemble.core.deliver.names import Name, names
+from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.edit.model import Clip, Job
 from wemble.core.render import RenderPlan
-from wemble.core.render.plan import fold
 from wemble.core.signal.levels import to_db
-from wemble.formats.encode import KINDS, Writer, rate_for
+from wemble.formats.encode import KINDS, rate_for
 from wemble.formats.points import Point, append_points
 from wemble.formats.sfz import Region, write_sfz
 from wemble.store.files import FileReader, Home
@@ -35,6 +36,7 @@ class Shot:
 
     clip: Clip
     kind: FileKind
+    rate_hz: int
     name: str
     source_sha256: str
 
@@ -63,37 +65,45 @@ def _no_opcode(value: Value) -> Value:
     return value.replace("=", "-") if isinstance(value, str) else value
 
 
-def shots_to_send(
-    library: Library, job: Job, *, kind: FileKind | None, pattern: str, replace_this: str, replace_by: str
-) -> tuple[list[Shot], list[Name]]:
-    """Return every one-shot to be and its name. Raises `InvalidInput` for a wrong pattern."""
-    clips = shots(job)
-    rows = [{field: _no_opcode(value) for field, value in row.items()} for row in shot_fields(job, clips)]
-    kinds = [kind or kind_of_source(library.source(clip.source_id).kind) for clip in clips]
-    endings = [KINDS[one].ending for one in kinds]
-    named = names(_no_opcode(pattern), rows, endings, replace_this=replace_this, replace_by=_no_opcode(replace_by))
-    made = [
-        Shot(clip, one, name.name, library.source(clip.source_id).file_sha256)
-        for clip, one, name in zip(clips, kinds, named, strict=True)
+def shots_to_send(library: Library, job: Job, asked: Request) -> tuple[list[Shot], str, list[Name]]:
+    """Return every one-shot to be, the pattern of the names, and each name. Raises `InvalidInput` for a wrong pattern."""
+    wanted = set(asked.clip_ids)
+    clips = [c for c in shots(job) if not wanted or wanted.intersection(part.id for part in joined(job, c))]
+    kinds = [
+        kind_of_source(library.source(clip.source_id).kind) if asked.kind == "as_source" else asked.kind
+        for clip in clips
     ]
-    return made, named
+    own = [job.source(clip.source_id).rate_hz for clip in clips]
+    rates = [rate_for(kind, asked.rate_hz or rate) for kind, rate in zip(kinds, own, strict=True)]
+    rows: list[dict[str, str | int]] = [
+        {field: _no_opcode(value) for field, value in {**row, "rate": rate_field(rate)}.items()}
+        for row, rate in zip(shot_fields(job, clips), rates, strict=True)
+    ]
+    endings = [KINDS[one].ending for one in kinds]
+    pattern = _no_opcode(asked.pattern) or told_apart(record(job.brief).send.patterns["one_shots"], rows)
+    named = names(pattern, rows, endings, replace_this=asked.replace_this, replace_by=_no_opcode(asked.replace_by))
+    made = [
+        Shot(clip, kind, rate, name.name, library.source(clip.source_id).file_sha256)
+        for clip, kind, rate, name in zip(clips, kinds, rates, named, strict=True)
+    ]
+    return made, pattern, named
 
 
 def export_shots(
-    report: Report, home: Home, folder: Path, job: Job, to_write: Sequence[Shot], *, channels: int, with_map: str
+    report: Report, home: Home, folder: Path, job: Job, to_write: Sequence[Shot], asked: Request
 ) -> tuple[list[str], float, int]:
     """Write every one-shot, the map and the report into a folder; return the names, the peak, and samples over."""
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
-    whole = with_map == "offset"
+    whole = asked.with_map == "offset"
     rows, files, highest, over = [], [], 0.0, 0
     for number, shot in enumerate(to_write):
         single = alone(job, shot.clip, whole=whole)
-        peak, above = _write(folder / shot.name, single, shot.kind, channels, reader)
+        peak, above = _write(folder / shot.name, single, shot, asked, reader)
         highest, over = max(highest, peak), over + above
         rows.append(_report_row(job, shot, peak, whole))
         files.append(shot.name)
         report(0.95 * (number + 1) / len(to_write), f"writing {shot.name}")
-    if with_map != "none":
+    if asked.with_map != "none":
         places = key_places(job, [shot.clip for shot in to_write])
         regions = [_region(job, shot, places[shot.clip.id], whole) for shot in to_write]
         (folder / MAP_NAME).write_text(write_sfz(regions, title=job.name), encoding="utf-8")
@@ -102,25 +112,35 @@ def export_shots(
     return [*files, *REPORT_NAMES], highest, over
 
 
-def _write(path: Path, single: Job, kind: FileKind, channels: int, reader: FileReader) -> tuple[float, int]:
+def _write(path: Path, single: Job, shot: Shot, asked: Request, reader: FileReader) -> tuple[float, int]:
     plan = RenderPlan(single)
-    kept = channels or single.channels
-    writer = Writer(path, kind, rate_hz=rate_for(kind, single.rate_hz), channels=kept, frames=plan.end_frame)
-    peak, over = 0.0, 0
-    for start, samples in plan.blocks(0, plan.end_frame, BLOCK_FRAMES, reader):
-        size = np.abs(samples)
-        peak, over = max(peak, float(size.max(initial=0.0))), over + int(np.count_nonzero(size > 1.0))
-        writer.write(np.asarray(fold(samples, kept)), start)
-    writer.close()
-    if KINDS[kind].format == "WAV":
-        append_points(path, [Point(a, "Loop", b) for a, b in shot_loops(single)], rate_hz=single.rate_hz)
-    return peak, over
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with Sink(
+        path, shot.kind, from_hz=single.rate_hz, to_hz=shot.rate_hz, channels=asked.channels or single.channels,
+        frames=plan.end_frame, kbps=asked.kbps,
+    ) as sink:  # fmt: skip
+        for start, samples in plan.blocks(0, plan.end_frame, BLOCK_FRAMES, reader):
+            sink.write(samples, start)
+    if KINDS[shot.kind].format == "WAV":
+        append_points(path, [Point(a, "Loop", b) for a, b in _loops(single, shot)], rate_hz=shot.rate_hz)
+    return sink.peak, sink.over
+
+
+def _loops(single: Job, shot: Shot) -> list[tuple[int, int]]:
+    """Return the loops of a lone shot, in frames of the file to be."""
+    return [(_in_file(a, single.rate_hz, shot), _in_file(b, single.rate_hz, shot)) for a, b in shot_loops(single)]
+
+
+def _in_file(frame: int, rate_hz: int, shot: Shot) -> int:
+    return round(Fraction(frame * shot.rate_hz, rate_hz))
 
 
 def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
-    loops = shot_loops(alone(job, shot.clip, whole=whole))
+    single = alone(job, shot.clip, whole=whole)
+    loops = _loops(single, shot)
     kept_whole = whole and len(joined(job, shot.clip)) == 1
-    start, end = (shot.clip.head_frame, shot.clip.tail_frame) if kept_whole else (0, None)
+    head, tail = (_in_file(at, single.rate_hz, shot) for at in (shot.clip.head_frame, shot.clip.tail_frame))
+    start, end = (head, tail) if kept_whole else (0, None)
     loop = loops[0] if loops else None
     return Region(
         shot.name, place.key, place.low_strength, place.high_strength, place.mic, start, end, loop, place.turn, place.turns
@@ -130,12 +150,13 @@ def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
 def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str | int | float | None]:
     clip = shot.clip
     source = job.source(clip.source_id)
-    loop = shot_loops(alone(job, clip, whole=whole))
+    loop = _loops(alone(job, clip, whole=whole), shot)
     return {
         "file": shot.name,
         "source": clip.file_name or source.name,
         "source_sha256": shot.source_sha256,
         "sample_rate_hz": source.rate_hz,
+        "file_rate_hz": shot.rate_hz,
         "head_frame": clip.head_frame,
         "tail_frame": clip.tail_frame,
         "onset_frame": clip.sound_start_frame,

@@ -11,7 +11,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any, cast
 
-from wemble.actions.delivery.export import Request, export_files, file_names
+from wemble.actions.delivery.export import export_files, file_names
+from wemble.actions.delivery.request import Request
 from wemble.actions.importing.import_file import display_name, import_file
 from wemble.actions.library import measured_source
 from wemble.actions.searching.sound_search import as_sounds
@@ -195,7 +196,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
         settings = recipe or propose(opened.source.floors.floor)
         job = _treated(opened, path, settings)
         pieces = files_to_send(job, "each_clip" if request.what == "one_shots" else request.what)
-        made = file_names(job, pieces, request)
+        _, made = file_names(job, pieces, request)
         if taken := [name.name for name in made if name.collides or (folder / name.name).exists()]:
             raise InvalidInput(
                 f"“{taken[0]}” is already there, or occurs twice in this batch; choose another --pattern or --to"

@@ -37,6 +37,8 @@ def move_into(folder: Path, names: Iterable[str], written_to: Path) -> None:
     """Move finished files into a folder; under its own name a file is either whole or not there."""
     folder.mkdir(parents=True, exist_ok=True)
     for name in names:
-        part = folder / f".{name}.part"
+        place = folder / name
+        place.parent.mkdir(parents=True, exist_ok=True)
+        part = place.with_name(f".{place.name}.part")
         shutil.move(written_to / name, part)
-        part.rename(folder / name)
+        part.rename(place)

@@ -1,8 +1,9 @@
 """File names from a pattern.
 
-A pattern is text with fields in braces: ``{clip}``, ``{job}``, ``{source}``, ``{lane}``, ``{number}``, and of a hit
-``{name}``, ``{note}``, ``{key}``, ``{strength}``, ``{mic}``, ``{take}``; a number may be padded, ``{number:2}``. Names are
-made safe for every file system; two that would be the same, letter case aside, are a collision, and nothing is sent.
+A pattern is text with fields in braces: ``{clip}``, ``{job}``, ``{source}``, ``{lane}``, ``{number}``, ``{rate}``, and of
+a hit ``{name}``, ``{note}``, ``{key}``, ``{strength}``, ``{mic}``, ``{take}``; a number may be padded, ``{number:2}``, and
+``/`` makes folders. Names are made safe for every file system; two that would be the same, letter case aside, are a
+collision, and nothing is sent.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ from dataclasses import dataclass
 
 from wemble.errors import InvalidInput
 
-FIELDS = ("clip", "job", "source", "lane", "number", "name", "note", "key", "strength", "mic", "take")
+FIELDS = ("clip", "job", "source", "lane", "number", "rate", "name", "note", "key", "strength", "mic", "take")
+_TELLING = ("take", "strength", "mic", "note", "lane", "rate")
+"""What may tell names apart that are the same, in the order in which it is tried."""
 LONGEST_BYTES = 200
 _FIELD = re.compile(r"\{(\w+)(?::(\d))?\}")
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*]')
@@ -93,12 +96,54 @@ def names(
     """
     check_pattern(pattern)
     endings = [ending] * len(rows) if isinstance(ending, str) else ending
-    filled = [_tidied(_filled(pattern, row)) for row in rows]
-    if replace_this:
-        filled = [name.replace(replace_this, replace_by) for name in filled]
-    made = [safe_name(name) + one for name, one in zip(filled, endings, strict=True)]
+    parts = pattern.split("/")
+
+    def replaced(name: str) -> str:
+        return name.replace(replace_this, replace_by) if replace_this else name
+
+    def path(row: Mapping[str, str | int]) -> str:
+        filled = [replaced(_tidied(_filled(part, row))) for part in parts]
+        return "/".join(safe_name(part) for n, part in enumerate(filled) if part or n + 1 == len(parts))
+
+    made = [path(row) + one for row, one in zip(rows, endings, strict=True)]
     counts = Counter(name.casefold() for name in made)
-    return [Name(name, counts[name.casefold()] > 1) for name in made]
+    folders = {name.casefold()[:end] for name in made for end, letter in enumerate(name) if letter == "/"}
+    return [Name(name, counts[name.casefold()] > 1 or name.casefold() in folders) for name in made]
+
+
+def told_apart(usual: str, rows: Sequence[Mapping[str, str | int]]) -> str:
+    """Return a pattern under which no two of these rows have one name: the usual one, with what it takes.
+
+    Examples
+    --------
+    >>> told_apart("{name}", [{"name": "Oar", "take": 1}, {"name": "Oar", "take": 2}])
+    '{name}_{take}'
+    >>> told_apart("{clip}", [{"clip": "Oar"}, {"clip": "Oar"}])
+    '{number:1}_{clip}'
+    """
+
+    def same(pattern: str) -> int:
+        return sum(name.collides for name in names(pattern, rows, ""))
+
+    separator, pattern = " " if " " in usual else "_", usual
+    for field in _TELLING:
+        more = f"{pattern}{separator}{{{field}}}"
+        if same(more) < same(pattern):
+            pattern = more
+    folders, slash, name = pattern.rpartition("/")
+    numbered = f"{folders}{slash}{{number:{len(str(len(rows)))}}}{separator}{name}"
+    return numbered if same(pattern) else pattern
+
+
+def rate_field(rate_hz: int) -> str:
+    """Return a sample rate as names have it.
+
+    Examples
+    --------
+    >>> rate_field(44_100), rate_field(96_000)
+    ('44.1k', '96k')
+    """
+    return f"{rate_hz / 1000:g}k"
 
 
 def _tidied(name: str) -> str:
@@ -109,7 +154,7 @@ def _tidied(name: str) -> str:
     >>> _tidied("Bell__near"), _tidied("Oar - ")
     ('Bell_near', 'Oar')
     """
-    return re.sub(r"([_\- ])[_\- ]*\1", r"\1", name).strip(" _-") or name
+    return re.sub(r"([_\- ])[_\- ]*\1", r"\1", name).strip(" _-")
 
 
 def _filled(pattern: str, row: Mapping[str, str | int]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -24,8 +25,8 @@ class Piece:
     lane: str
 
 
-def files_to_send(job: Job, what: What) -> list[Piece]:
-    """Return the files that a job becomes, in time order.
+def files_to_send(job: Job, what: What, clip_ids: Collection[str] = ()) -> list[Piece]:
+    """Return the files that a job becomes, in time order; of files for each clip only these, if any are named.
 
     One file is the programme if its start and end are marked, else everything from the first clip to the last; a
     playback loop has no say. Sections go from mark to mark inside that span. Muted lanes send nothing.
@@ -38,7 +39,7 @@ def files_to_send(job: Job, what: What) -> list[Piece]:
         return [
             Piece(start_of(job, c), end_of(job, c), c.name, job.sources[c.source_id].name, job.lanes[c.lane_id].name)
             for c in clips
-            if c.speaks
+            if c.speaks and (not clip_ids or c.id in clip_ids)
         ]
     start, end = programme(job) or (job_span(job))
     source, lane = job.sources[clips[0].source_id].name, job.lanes[clips[0].lane_id].name

@@ -21,24 +21,43 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["mp3", "MP3, constant bit rate"],
 ];
 
+const RATES_HZ = [22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000];
+
+/** What is asked for and kept with the job: which clips are in hand is asked anew each time. */
+type Asked = Omit<SendRequest, "clip_ids"> & { readonly in_hand: boolean };
+
 /** What a job is sent as unless something else was chosen: the programme if one is marked, else its brief's own defaults. */
-function firstRequest({ send }: BriefRecord, programme: boolean): SendRequest {
+function firstAsked({ send }: BriefRecord, programme: boolean): Asked {
   const { kind, with_map } = send;
-  const what = programme ? "one" : send.what;
-  return { kind, what, pattern: send.patterns[what] ?? "", kbps: 192, channels: 0, replace_this: "", replace_by: "", with_map };
+  return { kind, what: programme ? "one" : send.what, pattern: "", kbps: 192, channels: 0, rate_hz: 0, replace_this: "", replace_by: "", with_map, in_hand: false };
 }
+
+/** The request to the server; one file of everything has no clips by themselves. */
+function useRequest(asked: Asked): SendRequest {
+  const selected = useOpen((desk) => desk.selected);
+  const clips = byClip(asked.what) ? selected : null;
+  return useMemo(() => {
+    const { in_hand, ...request } = asked;
+    return { ...request, clip_ids: in_hand && clips ? [...clips] : [] };
+  }, [asked, clips]);
+}
+
+const byClip = (what: SendRequest["what"]): boolean => what === "one_shots" || what === "each_clip";
 
 /** Step 4: what will be sent, in words, with the checks before it and every name. */
 export function SendCard() {
   const brief = useOpen((desk) => desk.brief);
   const channels = useOpen((desk) => desk.job.channels);
+  const rateHz = useOpen((desk) => desk.job.rate_hz);
+  const inHand = useOpen((desk) => desk.selected.size);
   const kinds = useOpen(useShallow((desk) => Object.values(desk.job.marks).map((mark) => mark.kind)));
   const programme = kinds.includes("start") && kinds.includes("end");
-  const [request, setRequest] = useSetting<SendRequest>("send", useMemo(() => firstRequest(brief, programme), [brief, programme]));
-  const shots = request.what === "one_shots";
+  const [asked, ask] = useSetting<Asked>("send", useMemo(() => firstAsked(brief, programme), [brief, programme]));
+  const shots = asked.what === "one_shots";
   const sections = kinds.filter((kind) => kind === "section").length;
+  const request = useRequest(asked);
   const { preview, problem } = usePreview(request);
-  const change = (part: Partial<SendRequest>) => setRequest({ ...request, ...part });
+  const change = (part: Partial<Asked>) => ask({ ...asked, ...part });
   const select = "rounded-(--radius) border border-rule bg-sheet px-1.5 py-1";
   return (
     <div className="flex h-full flex-col">
@@ -46,51 +65,68 @@ export function SendCard() {
         <h2 className="text-base font-bold">Send</h2>
         <Choices
           label="how many files"
-          value={request.what}
-          onChange={(what) => change({ what, pattern: brief.send.patterns[what] ?? "", ...(what === "one_shots" ? {} : { with_map: "none", ...(request.kind === "as_source" ? { kind: "wav_24" } : {}) }) })}
+          value={asked.what}
+          onChange={(what) => change({ what, pattern: "", ...(what === "one_shots" ? {} : { with_map: "none", ...(asked.kind === "as_source" ? { kind: "wav_24" } : {}) }) })}
           choices={[
-            { value: "one_shots", label: "one-shots at their own rate" },
+            { value: "one_shots", label: "one-shots" },
             { value: "each_clip", label: "one file per clip" },
             { value: "one", label: programme ? "one file of the programme" : "one file of everything" },
             ...(sections ? [{ value: "each_section" as const, label: "one file per section", figure: sections }] : []),
           ]}
         />
-        <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-2">
+        <div className="grid grid-cols-[auto_minmax(0,1fr)] items-center gap-x-3 gap-y-1.5">
+          {byClip(asked.what) && (
+            <>
+              <label htmlFor="which">which</label>
+              <select id="which" className={select} value={asked.in_hand ? "selected" : "all"} onChange={(event) => change({ in_hand: event.target.value === "selected" })}>
+                <option value="all">all of them</option>
+                <option value="selected">selected: {inHand === 1 ? "1 clip" : `${inHand} clips`}</option>
+              </select>
+            </>
+          )}
           <label htmlFor="kind">format</label>
-          <select id="kind" className={select} value={request.kind} onChange={(event) => change({ kind: event.target.value as SendRequest["kind"] })}>
+          <select id="kind" className={select} value={asked.kind} onChange={(event) => change({ kind: event.target.value as SendRequest["kind"] })}>
             {shots && <option value="as_source">same as the source</option>}
             {KINDS.map(([kind, name]) => (
               <option key={kind} value={kind}>{name}</option>
             ))}
           </select>
-          {request.kind === "mp3" && (
+          {asked.kind === "mp3" && (
             <>
               <label htmlFor="kbps">bit rate</label>
-              <select id="kbps" className={select} value={request.kbps} onChange={(event) => change({ kbps: Number(event.target.value) })}>
+              <select id="kbps" className={select} value={asked.kbps} onChange={(event) => change({ kbps: Number(event.target.value) })}>
                 {[128, 160, 192, 224, 256].map((kbps) => (
                   <option key={kbps} value={kbps}>{kbps} kb/s</option>
                 ))}
               </select>
             </>
           )}
-          <label htmlFor="channels">channels</label>
-          <select id="channels" className={select} value={request.channels} onChange={(event) => change({ channels: Number(event.target.value) })}>
-            <option value={0}>{{ 1: "mono, unchanged", 2: "stereo, unchanged" }[channels] ?? `${channels}, unchanged`}</option>
-            {channels > 1 && <option value={1}>mono</option>}
-            {channels === 1 && <option value={2}>stereo</option>}
-          </select>
+          <label htmlFor="rate">rate</label>
+          <span className="flex min-w-0 gap-1.5">
+            <select id="rate" className={`w-0 min-w-0 flex-1 ${select}`} value={asked.rate_hz} onChange={(event) => change({ rate_hz: Number(event.target.value) })}>
+              <option value={0}>{shots ? "own rate" : `${rateHz / 1000} kHz, kept`}</option>
+              {RATES_HZ.filter((rate) => shots || rate !== rateHz).map((rate) => (
+                <option key={rate} value={rate}>{rate / 1000} kHz</option>
+              ))}
+            </select>
+            <select aria-label="channels" className={`w-0 min-w-0 flex-1 ${select}`} value={asked.channels} onChange={(event) => change({ channels: Number(event.target.value) })}>
+              <option value={0}>{shots ? "as they are" : ({ 1: "mono, kept", 2: "stereo, kept" }[channels] ?? `${channels}, kept`)}</option>
+              {(shots || channels > 1) && <option value={1}>mono</option>}
+              {(shots || channels === 1) && <option value={2}>stereo</option>}
+            </select>
+          </span>
           <label htmlFor="pattern">names</label>
-          <input id="pattern" className={`num min-w-0 ${select}`} value={request.pattern} onChange={(event) => change({ pattern: event.target.value })} spellCheck={false} />
+          <input id="pattern" className={`num min-w-0 ${select}`} value={asked.pattern || (preview?.pattern ?? "")} title="empty: as proposed" onChange={(event) => change({ pattern: event.target.value })} spellCheck={false} />
           <label htmlFor="replace">replace</label>
           <span className="flex items-center gap-1.5">
-            <input id="replace" aria-label="replace this in names" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_this} onChange={(event) => change({ replace_this: event.target.value })} spellCheck={false} />
+            <input id="replace" aria-label="replace this in names" className={`num w-0 min-w-0 flex-1 ${select}`} value={asked.replace_this} onChange={(event) => change({ replace_this: event.target.value })} spellCheck={false} />
             with
-            <input aria-label="replace it with" className={`num w-0 min-w-0 flex-1 ${select}`} value={request.replace_by} onChange={(event) => change({ replace_by: event.target.value })} spellCheck={false} />
+            <input aria-label="replace it with" className={`num w-0 min-w-0 flex-1 ${select}`} value={asked.replace_by} onChange={(event) => change({ replace_by: event.target.value })} spellCheck={false} />
           </span>
           {shots && (
             <>
               <label htmlFor="map">map</label>
-              <select id="map" className={select} value={request.with_map} onChange={(event) => change({ with_map: event.target.value as SendRequest["with_map"] })}>
+              <select id="map" className={select} value={asked.with_map} onChange={(event) => change({ with_map: event.target.value as SendRequest["with_map"] })}>
                 <option value="none">none</option>
                 <option value="cut">SFZ, samples cut</option>
                 <option value="offset">SFZ, whole samples with offsets</option>
@@ -99,7 +135,7 @@ export function SendCard() {
           )}
         </div>
         <p className="text-xs text-soft">
-          Fields: <span className="num">{shots ? "{name} {note} {key} {strength} {mic} {take} {clip} {number:2}" : "{clip} {number:2} {job} {source} {lane}"}</span>
+          Fields: <span className="num">{shots ? "{name} {note} {key} {strength} {mic} {take} {clip} {number:2} {rate}" : "{clip} {number:2} {job} {source} {lane} {rate}"}</span>, and / for folders
         </p>
         {problem && (
           <p role="alert" className="text-fail">

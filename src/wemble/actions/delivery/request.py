@@ -1,0 +1,56 @@
+"""How a job is sent."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
+from wemble.errors import InvalidInput
+from wemble.formats.encode import rate_for
+
+LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8_000, 384_000
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """How to send: one file, one a clip, or one a section, of what kind, under which names.
+
+    ``channels`` and ``rate_hz`` of 0 keep those of the job, and of one-shots those of each source, whose depth goes with
+    ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
+    are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
+    """
+
+    kind: FileKind | Literal["as_source"] = "wav_24"
+    what: Deliverable = "each_clip"
+    pattern: str = ""
+    kbps: int = 192
+    channels: int = 0
+    rate_hz: int = 0
+    replace_this: str = ""
+    replace_by: str = ""
+    with_map: MapKind = "none"
+    clip_ids: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.kind == "as_source" and self.what != "one_shots":
+            raise InvalidInput("only one-shots can keep the format of their source; choose a format")
+        if self.channels not in (0, 1, 2):
+            raise InvalidInput(f"files can keep the job's channels, or have 1 or 2, not {self.channels}")
+        if self.rate_hz and not LOWEST_RATE_HZ <= self.rate_hz <= HIGHEST_RATE_HZ:
+            raise InvalidInput(
+                f"a rate lies between {LOWEST_RATE_HZ:,} and {HIGHEST_RATE_HZ:,} Hz, not {self.rate_hz:,}"
+            )
+        if self.clip_ids and self.what not in ("each_clip", "one_shots"):
+            raise InvalidInput(
+                "some clips by themselves can be sent as one file each; one file holds all that is heard"
+            )
+
+    @property
+    def file_kind(self) -> FileKind:
+        """The kind of every file, where there is one for all."""
+        return "wav_24" if self.kind == "as_source" else self.kind
+
+    def rate_of(self, rendered_hz: int) -> int:
+        """Return the rate of a file of what is rendered at another."""
+        return rate_for(self.file_kind, self.rate_hz or rendered_hz)

@@ -1,0 +1,61 @@
+"""Where rendered sound goes: the fold to fewer channels, another rate, and the file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import soxr
+
+from wemble.core.deliver.kinds import FileKind
+from wemble.core.render.plan import fold
+from wemble.core.signal.levels import Samples
+from wemble.formats.encode import Writer
+
+
+class Sink:
+    """A writer behind the fold and the rate conversion that its file needs.
+
+    ``peak`` is that of what was written, before integers cut it off; ``over`` says how many samples lay over full scale.
+    ``frames`` and ``from_hz`` are those of what is rendered, ``to_hz`` and ``channels`` those of the file.
+    """
+
+    def __init__(
+        self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192
+    ):
+        self._channels = channels
+        self._writer = Writer(
+            path, kind, rate_hz=to_hz, channels=channels, frames=frames * to_hz // max(from_hz, 1), kbps=kbps
+        )
+        self._stream = None
+        self._written = 0
+        self.peak, self.over = 0.0, 0
+        if to_hz != from_hz:
+            self._stream = soxr.ResampleStream(from_hz, to_hz, channels, dtype="float32", quality="HQ")
+
+    def write(self, samples: Samples, start: int) -> None:
+        """Write float32 (channels, frames) that begin at this frame of the file, before any other rate."""
+        folded = np.asarray(fold(samples, self._channels))
+        if self._stream is None:
+            self._put(folded, start)
+        else:
+            self._put_converted(self._stream.resample_chunk(np.ascontiguousarray(folded.T)))
+
+    def _put_converted(self, block: Samples) -> None:
+        self._put(block.T, self._written)
+        self._written += len(block)
+
+    def _put(self, samples: Samples, start: int) -> None:
+        size = np.abs(samples)
+        self.peak = max(self.peak, float(size.max(initial=0.0)))
+        self.over += int(np.count_nonzero(size > 1.0))
+        self._writer.write(samples, start)
+
+    def __enter__(self) -> Sink:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *rest: object) -> None:
+        if self._stream is not None and kind is None:
+            rest_of_it = np.zeros((0, self._channels), np.float32)
+            self._put_converted(self._stream.resample_chunk(rest_of_it, last=True))
+        self._writer.close()
