@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -91,6 +91,7 @@ export const api = {
   startAgain: (id: string) => json("POST", `/tasks/${id}/again`),
   preview: (id: string, revision: number, request: SendRequest, signal: AbortSignal) =>
     json<{ preview: Preview }>("POST", `/jobs/${id}/send/preview`, { revision, request }, signal).then((answer) => answer.preview),
+  map: (id: string, revision: number) => json<{ places: Placed[] }>("GET", `/jobs/${id}/revisions/${revision}/map`).then((answer) => answer.places),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
   save: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/save`, { base_revision }).then((answer) => answer.task_id),

@@ -329,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/revisions/{revision}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say on which keys, strengths and turns the map of a kit puts its one-shots. */
+        get: operations["kit_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/revisions/{revision}/verdicts": {
         parameters: {
             query?: never;
@@ -1545,6 +1562,30 @@ export interface components {
             crossfade_frames: number;
         };
         /**
+         * KeyPlace
+         * @description Where a map puts a clip; of several takes of one key and strength, which turn it has (from 1) of how many.
+         */
+        KeyPlace: {
+            /** Key */
+            key: number;
+            /** Low Strength */
+            low_strength: number;
+            /** High Strength */
+            high_strength: number;
+            /** Mic */
+            mic: string;
+            /**
+             * Turn
+             * @default 1
+             */
+            turn: number;
+            /**
+             * Turns
+             * @default 1
+             */
+            turns: number;
+        };
+        /**
          * Lane
          * @description A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
          *
@@ -1707,6 +1748,14 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * MapAnswer
+         * @description The map of a kit: every one-shot by key, strength and turn.
+         */
+        MapAnswer: {
+            /** Places */
+            places: components["schemas"]["Placed"][];
         };
         /**
          * Mark
@@ -2065,6 +2114,17 @@ export interface components {
              * @default []
              */
             lane_ids: string[];
+        };
+        /**
+         * Placed
+         * @description Where the map of a kit puts a clip, and what its key is called.
+         */
+        Placed: {
+            /** Clip Id */
+            clip_id: string;
+            /** Note */
+            note: string;
+            place: components["schemas"]["KeyPlace"];
         };
         /**
          * Preview
@@ -3752,6 +3812,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OverlapList"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    kit_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapAnswer"];
                 };
             };
             /** @description not done */

@@ -47,6 +47,7 @@ export type Task = Schemas["TaskRow"];
 export type Verdict = Schemas["Verdict"];
 export type ClipVerdicts = Schemas["ClipVerdicts"];
 export type SendRequest = Required<Schemas["Request"]>;
+export type Placed = Schemas["Placed"];
 export type Preview = Schemas["Preview"];
 export type UploadState = Schemas["UploadState"];
 export type Problem = Schemas["Problem"];

@@ -4,7 +4,7 @@ import type { Brief } from "../api/types";
 import { FindCard } from "./cards/find/FindCard";
 import { LoopCard } from "./cards/mark/LoopCard";
 import { MarkCard } from "./cards/mark/MarkCard";
-import { TestBench } from "./cards/mark/TestBench";
+import { TestBench } from "./cards/mark/bench/TestBench";
 import { SendCard } from "./cards/send/SendCard";
 import { KitShape } from "./cards/shape/KitShape";
 import { ShapeCard } from "./cards/shape/ShapeCard";

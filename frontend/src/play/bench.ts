@@ -5,6 +5,13 @@ export interface Sound {
   readonly rateHz: number;
 }
 
+interface Voice {
+  readonly source: AudioBufferSourceNode;
+  readonly level: GainNode;
+}
+
+/** How long what sounds is faded out where a key chokes itself. */
+export const CHOKE_MS = 5;
 const AHEAD_S = 0.15;
 const TICK_MS = 25;
 const START_IN_S = 0.08;
@@ -21,7 +28,7 @@ export const secondsAStep = (bpm: number, stepsABeat: number): number => 60 / bp
 export class Bench {
   #context: AudioContext | null = null;
   #buffers = new Map<string, AudioBuffer>();
-  #sounding = new Map<string, AudioBufferSourceNode>();
+  #sounding = new Map<string, Set<Voice>>();
   #timer: ReturnType<typeof setInterval> | null = null;
   #click: AudioBuffer | null = null;
 
@@ -53,20 +60,23 @@ export class Bench {
     return this.#buffers.has(key);
   }
 
-  /** Play a sample now or at a time of the audio clock; the same voice is cut off, as an instrument would. */
-  hit(key: string, voice: string, gain = 1, at?: number): void {
-    const buffer = this.#buffers.get(key);
+  /** Play a sample now or at a time of the audio clock, over what sounds on its key; or, choking, that is faded out first. */
+  hit(sample: string, key: string, chokes: boolean, at?: number): void {
+    const buffer = this.#buffers.get(sample);
     const context = this.#context;
     if (!buffer || !context) return;
     const when = at ?? context.currentTime;
-    this.#sounding.get(voice)?.stop(when);
+    const sounding = this.#sounding.get(key) ?? new Set();
+    this.#sounding.set(key, sounding);
+    if (chokes) for (const voice of sounding) choke(voice, when);
     const source = context.createBufferSource();
     source.buffer = buffer;
     const level = context.createGain();
-    level.gain.value = gain;
     source.connect(level).connect(context.destination);
+    const voice = { source, level };
+    sounding.add(voice);
+    source.onended = () => sounding.delete(voice);
     source.start(when);
-    this.#sounding.set(voice, source);
   }
 
   /** Play `onStep` every step from a moment on; it is told the step and its time on the audio clock. */
@@ -99,9 +109,15 @@ export class Bench {
   stop(): void {
     if (this.#timer !== null) clearInterval(this.#timer);
     this.#timer = null;
-    for (const source of this.#sounding.values()) source.stop();
+    for (const voices of this.#sounding.values()) for (const { source } of voices) source.stop();
     this.#sounding.clear();
   }
+}
+
+function choke({ source, level }: Voice, when: number): void {
+  level.gain.setValueAtTime(1, when);
+  level.gain.linearRampToValueAtTime(0, when + CHOKE_MS / 1000);
+  source.stop(when + CHOKE_MS / 1000);
 }
 
 function clickSound(context: AudioContext): AudioBuffer {

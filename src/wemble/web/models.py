@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from wemble.actions.delivery.export import Preview
+from wemble.actions.delivery.one_shots import Placed
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
@@ -309,6 +310,12 @@ class SendBody(Body):
 
     revision: int
     request: Request
+
+
+class MapAnswer(Body):
+    """The map of a kit: every one-shot by key, strength and turn."""
+
+    places: list[Placed]
 
 
 class PreviewAnswer(Body):

@@ -19,6 +19,7 @@ from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.edit.model import Clip, Job
+from wemble.core.kit.strikes import note_name
 from wemble.core.render import RenderPlan
 from wemble.core.signal.levels import to_db
 from wemble.formats.encode import KINDS, rate_for
@@ -63,6 +64,23 @@ Value = TypeVar("Value", str, str | int)
 def _no_opcode(value: Value) -> Value:
     """Return a part of a name in which no reader of a map sees an opcode."""
     return value.replace("=", "-") if isinstance(value, str) else value
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """Where the map of a kit puts a clip, and what its key is called."""
+
+    clip_id: str
+    note: str
+    place: KeyPlace
+
+
+def map_of(library: Library, revision_id: int) -> list[Placed]:
+    """Return the place of every one-shot in the map that would be sent, by key, from soft to hard, in turn."""
+    job = library.job_at(revision_id)
+    places = key_places(job, shots(job))
+    in_order = sorted(places.items(), key=lambda item: (item[1].key, item[1].low_strength, item[1].turn))
+    return [Placed(clip_id, note_name(place.key), place) for clip_id, place in in_order]
 
 
 def shots_to_send(library: Library, job: Job, asked: Request) -> tuple[list[Shot], str, list[Name]]:

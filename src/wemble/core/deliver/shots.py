@@ -27,7 +27,7 @@ def shots(job: Job) -> list[Clip]:
     def place(clip: Clip) -> tuple[str, int, int, str]:
         strike = clip.strike
         if strike is None:
-            return (clip.name, 0, 0, "")
+            return (clip.file_name or clip.name, 0, 0, "")  # a rename moves nothing
         return (strike.name, strike.note or 0, order.get(strike.strength or "", 0), strike.mic or "")
 
     followers = {join.right_clip_id for join in job.joins.values() if _of_one_source(job, join)}

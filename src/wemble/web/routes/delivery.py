@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from wemble.actions import saved_jobs
-from wemble.actions.delivery import export
+from wemble.actions.delivery import export, one_shots
 from wemble.web import models
 from wemble.web.endpoints import endpoint
 from wemble.web.routes.blueprint import api, library
@@ -13,6 +13,12 @@ from wemble.web.routes.blueprint import api, library
 def preview(body: models.SendBody, job_id: str) -> models.PreviewAnswer:
     """Say what would be sent."""
     return models.PreviewAnswer(preview=export.preview(library(), body.revision, body.request))
+
+
+@endpoint(api, "GET", "/jobs/<job_id>/revisions/<int:revision>/map", answer=models.MapAnswer)
+def kit_map(job_id: str, revision: int) -> models.MapAnswer:
+    """Say on which keys, strengths and turns the map of a kit puts its one-shots."""
+    return models.MapAnswer(places=one_shots.map_of(library(), revision))
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/send", body=models.SendBody, answer=models.TaskMade)
