@@ -237,6 +237,39 @@ def test_loops_are_chosen_seen_and_sent_and_axe_is_content(page: Page, demo_serv
         page.evaluate(AXE.read_text())
         assert page.evaluate(SERIOUS) == [], step
 
+    # A loop is heard before it is turned, just as it is rendered after; then it is one clip, and the card knows it.
+    page.keyboard.press("3")
+    page.get_by_role("option", name="Bell hard").click()
+    page.get_by_role("radio", name="rotate the whole clip").click()
+    seams = page.get_by_role("list", name="seams to choose from")
+    page.evaluate("window.heard.length = 0")
+    seams.get_by_role("button", name="hear").first.click()
+    until(page, "window.heard.length >= 2")
+    page.keyboard.press("Space")
+    tried = np.array(page.evaluate("window.heard[1].channels"), np.float32)
+    rows = page.get_by_role("listbox", name="all clips").get_by_role("option")
+    before, cells = rows.count(), wall_cells(page)
+    seams.get_by_role("button", name="rotate").first.click()
+    expect(page.get_by_text("is rotated")).to_be_visible()
+    settled(page)
+    card = page.get_by_role("complementary", name="step: mark")
+    expect(card.get_by_text("looped as a whole")).to_be_visible()
+    expect(card.get_by_text("through the crossfade")).to_be_visible()
+    assert (rows.count(), wall_cells(page)) == (before, cells)
+    turned = [
+        c for c in state(demo_server, job)["clips"].values() if c["name"].startswith("Bell") and "hard" in c["name"]
+    ]
+    assert len(turned) == 4
+    start = min(c["origin_frame"] + c["head_frame"] for c in turned)
+    assert np.array_equal(tried, rendered(demo_server, job, start + RATE // 4, tried.shape[1]))
+    page.keyboard.press("Delete")
+    settled(page)
+    assert len(state(demo_server, job)["clips"]) == 35 - 2
+
+
+def wall_cells(page: Page) -> int:
+    return page.get_by_role("listbox", name="heads of the hits").get_by_role("option").count()
+
 
 def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
     page: Page, demo_server: Server, tmp_path: Path

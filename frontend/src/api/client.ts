@@ -118,8 +118,9 @@ export const api = {
     return new Map(begins.map(([id, startFrame], n) => [id, { startFrame, picture: new Int8Array(data, line + 1 + n * columns * 2, columns * 2) }]));
   },
 
-  async audio(jobId: string, revision: number, start: number, frames: number, heard: string): Promise<{ channels: number; samples: Float32Array }> {
-    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}&heard=${heard}`);
+  /** Rendered sound, as it is or, before it is done, as it would be after an edit. */
+  async audio(jobId: string, revision: number, start: number, frames: number, heard: string, tried: Edit | null = null): Promise<{ channels: number; samples: Float32Array }> {
+    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}&heard=${heard}${tried ? `&edit=${encodeURIComponent(JSON.stringify(tried))}` : ""}`);
     return { channels: Number(answer.headers.get("X-Wemble-Channels")), samples: new Float32Array(await answer.arrayBuffer()) };
   },
 

@@ -2843,7 +2843,7 @@ export interface components {
         };
         /**
          * Soften
-         * @description Soften the ends of clips by a grade; say where that has no effect, as the end is at the floor already.
+         * @description Soften the ends of clips by a grade; those that are at the floor already stay as they are, and that is said.
          */
         Soften: {
             /**

@@ -177,13 +177,18 @@ class Library:
     def plan_at(self, revision_id: int, hearing: Hearing = "result") -> RenderPlan:
         """Return the renderer's plan of a job at a revision, for a way of hearing it."""
 
-        def make() -> RenderPlan:
-            job = self.job_at(revision_id)
+        return self.plan_of((revision_id, hearing), lambda: as_heard(self.job_at(revision_id), hearing))
+
+    def plan_of(self, key: tuple[int, str], make: Callable[[], Job]) -> RenderPlan:
+        """Return the renderer's plan of a job that is made from a revision, kept for a while."""
+
+        def plan() -> RenderPlan:
+            job = make()
             for source in job.sources.values():
                 self.reader.know(source.id, source.channels)
-            return RenderPlan(as_heard(job, hearing))
+            return RenderPlan(job)
 
-        return self._plans.get((revision_id, hearing), make)
+        return self._plans.get(key, plan)
 
     def source(self, source_id: str) -> records.SourceRow:
         """Return a source. Raises `NotFound`."""

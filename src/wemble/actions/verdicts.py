@@ -12,7 +12,7 @@ from wemble.core.check.join import join_verdict
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
 from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Clip, Decision, Job, Join, Side
-from wemble.core.edit.placement import continued_edges, in_time_order
+from wemble.core.edit.placement import continued_edges, in_time_order, turned_clips
 from wemble.core.edit.review import crossfade_lengths, decision_of
 from wemble.core.render.plan import audible_lanes
 
@@ -40,11 +40,17 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
     crossfades = crossfade_lengths(job)
     seamless = {*crossfades, *continued_edges(job)}
     joins = _own_joins(library, revision_id, job)
+    turned = turned_clips(job)  # their outer edges meet where the sound was continuous: only their crossfade is judged
     return [
         ClipVerdicts(
             clip.id,
             (
-                *(v for side in _SIDES for v in _edge(library, job, clip, side, (clip.id, side) in seamless)),
+                *(
+                    verdict
+                    for side in _SIDES
+                    if clip.id not in turned
+                    for verdict in _edge(library, job, clip, side, (clip.id, side) in seamless)
+                ),
                 *joins.get(clip.id, ()),
             ),
             decision_of(clip, "head", crossfades),

@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 
 from flask import Blueprint, Response, request, send_file
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from wemble.actions import pictures, uploads
 from wemble.actions.delivery import export
+from wemble.actions.editing.edits import EditRequest, plan_tried
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
 from wemble.web.serving import library
@@ -18,12 +20,13 @@ MOST_FRAMES = 1 << 20
 FARTHEST_FRAME = 1 << 50
 MOST_HEAD_COLUMNS = 4_000
 MOST_PICTURE_COLUMNS = 2_000
+_EDITS: TypeAdapter[BaseModel] = TypeAdapter(EditRequest)
 _FOR_EVER = "public, max-age=31536000, immutable"
 
 
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/audio")
 def audio(job_id: str, revision: int) -> Response:
-    """Render a block: planar float32, one channel after the other."""
+    """Render a block: planar float32, one channel after the other; with ``edit`` as it would be after that edit."""
     library().check_revision(job_id, revision)
     start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
     if start is None or frames is None or not 0 < frames <= MOST_FRAMES or not abs(start) <= FARTHEST_FRAME:
@@ -31,12 +34,20 @@ def audio(job_id: str, revision: int) -> Response:
     heard = request.args.get("heard", "result")
     if heard not in HEARINGS:
         raise InvalidInput(f"a job can be heard as {', '.join(HEARINGS)}, not as {heard}")
-    plan = library().plan_at(revision, heard)
+    tried = request.args.get("edit")
+    plan = library().plan_at(revision, heard) if tried is None else plan_tried(library(), revision, _edit(tried))
     samples = plan.render(start, frames, library().reader)
     answer = Response(samples.tobytes(), mimetype="application/octet-stream")
     answer.headers["X-Wemble-Channels"] = str(plan.channels)
     answer.headers["Cache-Control"] = "private, max-age=600"
     return answer
+
+
+def _edit(text: str) -> BaseModel:
+    try:
+        return _EDITS.validate_json(text)
+    except ValidationError as error:
+        raise InvalidInput("this is no edit that could be heard") from error
 
 
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/heads")

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Clip, ClipVerdicts } from "../../api/types";
 import { formatLength } from "../../time/format";
 import { NameField } from "../../ui/EditableName";
-import { clipsInOrder, endOf, hasSound, startOf } from "../model/placement";
+import { clipsInOrder, endOf, hasSound, joinedEndOf, startOf, turnedHalves } from "../model/placement";
 import { hasWords, inHeldOrder, textOf, wordsOf } from "../model/shown";
 import { gravity, isDoubtful } from "../model/verdicts";
 import { bringIntoView, desk, useOpen } from "../state/desk";
@@ -22,7 +22,10 @@ export function ClipList() {
   const verdicts = useOpen((desk) => desk.verdicts);
   const { words, what, doubtful: held } = useShown();
   const [renaming, setRenaming] = useState<string | null>(null);
-  const clips = useMemo(() => clipsInOrder(job).filter(hasSound), [job]);
+  const clips = useMemo(() => {
+    const seconds = new Set(turnedHalves(job).values()); // a turned loop is one clip for the eye
+    return clipsInOrder(job).filter((clip) => hasSound(clip) && !seconds.has(clip.id));
+  }, [job]);
   const toLookAt = useMemo(() => clips.filter((clip) => isDoubtful(verdicts.get(clip.id))), [clips, verdicts]);
   // What was to look at stays where it stands when it has been put right, so that hand and eye keep their place.
   const doubtful = useMemo(() => {
@@ -123,7 +126,8 @@ interface RowProps {
 }
 
 function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
-  const rate = useOpen((desk) => desk.job.sources[clip.source_id]?.rate_hz ?? 48_000);
+  const rate = useOpen((desk) => desk.job.rate_hz || 48_000);
+  const frames = useOpen((desk) => (turnedHalves(desk.job).has(clip.id) ? joinedEndOf(desk.job, clip) : endOf(desk.job, clip)) - startOf(desk.job, clip));
   return (
     <div
       id={`row-${clip.id}`}
@@ -152,7 +156,7 @@ function Row({ clip, row, selected, first, renaming, onRename }: RowProps) {
       ) : (
         <bdi className="min-w-0 flex-1 truncate">{clip.name}</bdi>
       )}
-      <span className="num text-soft">{formatLength(clip.tail_frame - clip.head_frame, rate)}</span>
+      <span className="num text-soft">{formatLength(frames, rate)}</span>
       <Mark row={row} side="tail" />
     </div>
   );

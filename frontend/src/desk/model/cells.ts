@@ -1,6 +1,6 @@
 /** The cells of the head wall: one a hit, with what is known of its head, in the order that is asked for. */
 import type { Clip, HitDraft, Job } from "../../api/types";
-import { continuing, hasSound, startOf } from "./placement";
+import { continuing, hasSound, startOf, turnedHalves } from "./placement";
 
 export type WallOrder = "doubt" | "name" | "air";
 
@@ -46,6 +46,7 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   const drafted = new Map([...(draft ? byTarget(draft) : [])].flatMap(([target, [n, ...others]]) => (n !== undefined && others.length === 0 ? [[target, n]] : [])));
   const sets = new Map<string, Clip[]>();
   const goesOn = continuing(job);
+  const turned = turnedHalves(job);
   for (const clip of Object.values(job.clips).filter((one) => hasSound(one) && !goesOn.has(one.id))) {
     const key = clip.set_id ?? clip.id;
     const set = sets.get(key);
@@ -55,7 +56,7 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   // What was applied is known to the sample; a draft only to the block.
   const pending = known.drafted ? drafted : new Map<string, number>();
   const decides = (clip: Clip): number => Number(known.deciding.has(clip.finding_id ?? clip.id));
-  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, turned, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
   const start = new Map(all.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
   const strength = (cell: Cell): number => draft?.strengths.indexOf(cell.clips[0]?.strike?.strength ?? "") ?? 0;
   const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
@@ -67,7 +68,7 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   return all.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
 }
 
-function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
+function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, turned: ReadonlyMap<string, string>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
   const clip = clips[0];
   if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1, reason: "" };
   const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];
@@ -76,7 +77,9 @@ function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, n
   const begins = heads.get(clip.id)?.startFrame ?? finding?.head_frame ?? clip.head_frame;
   const ms = (frame: number) => ((frame - begins) * 1000) / (job.sources[clip.source_id]?.rate_hz ?? 48_000);
   const head = corrected || n === undefined ? clip.head_frame : (draft?.heads[n] ?? clip.head_frame);
-  const onset = n === undefined ? (clip.sound_start_frame ?? clip.head_frame) : (draft?.onsets[n] ?? 0);
+  // A turned loop begins in the middle of its sound: it has no onset of its own.
+  const speaks = turned.has(clip.id) ? clip.head_frame : (clip.sound_start_frame ?? clip.head_frame);
+  const onset = n === undefined ? speaks : (draft?.onsets[n] ?? 0);
   const { confidence, reason } = corrected ? { confidence: 1, reason: "" } : n === undefined ? leastSure(clip) : { confidence: draft?.confidences[n] ?? 1, reason: draft?.reasons[n] ?? "" };
   const strike = clip.strike;
   const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;

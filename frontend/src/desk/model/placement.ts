@@ -20,6 +20,12 @@ export function joinedEndOf(job: Job, clip: Clip): number {
 export const continuing = (job: Job): ReadonlySet<string> =>
   new Set(Object.values(job.joins).filter((join) => job.clips[join.left_clip_id]?.source_id === job.clips[join.right_clip_id]?.source_id).map((join) => join.right_clip_id));
 
+/** The second half of every turned loop by the first: where it ends in its source, the first begins. */
+export function turnedHalves(job: Job): ReadonlyMap<string, string> {
+  const pairs = Object.values(job.joins).map((join) => [job.clips[join.left_clip_id], job.clips[join.right_clip_id]] as const);
+  return new Map(pairs.flatMap(([first, second]) => (first && second && first.source_id === second.source_id && second.tail_frame === first.head_frame ? [[first.id, second.id] as const] : [])));
+}
+
 /** The source frame, not rounded, that lies at a job frame. */
 export function sourceFrameAt(job: Job, clip: Pick<Clip, "source_id" | "origin_frame">, jobFrame: number): number {
   const rate = job.sources[clip.source_id]?.rate_hz ?? job.rate_hz;

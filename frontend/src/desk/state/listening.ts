@@ -1,24 +1,25 @@
 /** Listening: from here, a selection, a loop, a clip, an edge, a join. What is heard comes from the server's renderer. */
 import { api } from "../../api/client";
-import type { Side } from "../../api/types";
+import type { Edit, Side } from "../../api/types";
 import type { Span } from "../../play/player";
 import { endOf, startOf } from "../model/placement";
 import { currentClip, desk, player, setSide } from "./desk";
 
-function audioSource() {
+function audioSource(tried: Edit | null) {
   const { id, job } = desk();
   return {
     rateHz: job.rate_hz,
     fetch: (start: number, frames: number) => {
       const { hearing, revision, revisionBefore } = desk();
       if (hearing === "before_edit") return api.audio(id, revisionBefore ?? revision, start, frames, "result");
-      return api.audio(id, revision, start, frames, hearing);
+      return api.audio(id, revision, start, frames, hearing, tried);
     },
   };
 }
 
-export function play(spans: readonly Span[], loops = false): void {
-  void player.play(audioSource(), spans, loops);
+/** Play spans of the job; `tried` is an edit that is heard before it is done. */
+export function play(spans: readonly Span[], loops = false, tried: Edit | null = null): void {
+  void player.play(audioSource(tried), spans, loops);
 }
 
 /** Play the selection if there is one, else from the cursor to the end. */

@@ -1,6 +1,6 @@
 /** Which clips are selected, and which one the lenses show. */
-import type { Clip, Side } from "../../api/types";
-import { clipsInOrder, hasSound, startOf } from "../model/placement";
+import type { Clip, Job, Side } from "../../api/types";
+import { clipsInOrder, hasSound, startOf, turnedHalves } from "../model/placement";
 import { currentClip, desk, type Desk, set } from "./desk";
 import { settleSearch } from "./settle";
 import { seenGroups } from "./shown";
@@ -59,7 +59,13 @@ export function selectAllSeen(): void {
 }
 
 /** The clips that an edit acts on: all that are selected and still there. */
-export const selectedIds = (state: Desk): string[] => [...state.selected].filter((id) => state.job.clips[id]);
+export const selectedIds = (state: Desk): string[] => whole(state.job, [...state.selected]);
+
+/** The clips of these that are there, turned loops with both their halves. */
+function whole(job: Job, clipIds: readonly string[]): string[] {
+  const halves = turnedHalves(job);
+  return [...new Set(clipIds.filter((id) => job.clips[id]).flatMap((id) => [id, halves.get(id) ?? id]))];
+}
 
 /** Go through what is seen, or through its edges one after the other; the cursor goes along. */
 export function go(direction: 1 | -1, by: "clip" | "edge"): void {

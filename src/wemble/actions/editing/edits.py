@@ -21,6 +21,8 @@ from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, rev
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Decision, Fade, Job, Side
+from wemble.core.edit.settle import settled
+from wemble.core.render import RenderPlan
 from wemble.core.shape.crossfade import Law
 from wemble.core.shape.curves import Shape
 from wemble.core.shape.points import Point
@@ -277,12 +279,31 @@ def perform(library: Library, job_id: str, base_revision: int, kind: str, /, **f
 
 def perform_request(library: Library, job_id: str, base_revision: int, request: BaseModel) -> Answer:
     """Carry out one edit as it was asked for. What it measures is measured before the database is held."""
-    fields = {name: getattr(request, name) for name in type(request).model_fields}
-    kind = EDITS[fields.pop("kind")]
     check_newest(library, job_id, base_revision)
-    job = library.job_at(base_revision)
+    kind, fields = _read(request)
+    edited = _carried_out(library, library.job_at(base_revision), kind, fields)
+    merge_key = kind.merge_key_of(fields)
+    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)
+
+
+def plan_tried(library: Library, revision_id: int, request: BaseModel) -> RenderPlan:
+    """Return how a job would sound after an edit that is not made: it is heard before it is done."""
+
+    def make() -> Job:
+        kind, fields = _read(request)
+        job = library.job_at(revision_id)
+        return settled(job, _carried_out(library, job, kind, fields)).job
+
+    return library.plan_of((revision_id, request.model_dump_json()), make)
+
+
+def _read(request: BaseModel) -> tuple[EditKind, dict[str, Any]]:
+    fields = {name: getattr(request, name) for name in type(request).model_fields}
+    return EDITS[fields.pop("kind")], fields
+
+
+def _carried_out(library: Library, job: Job, kind: EditKind, fields: Mapping[str, Any]) -> Edited:
     edited = kind.function(library, job, **fields) if kind.measures else kind.function(job, **fields)
     if kind.makes_edges:
         edited = replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
-    merge_key = kind.merge_key_of(fields)
-    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)
+    return edited

@@ -15,6 +15,7 @@ from wemble.core.check.table import state_of
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import microphones, same_moment, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.placement import turned_clips
 from wemble.core.shape.seams import Bars, Seam, crossed, find_seams
 from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.errors import InvalidInput
@@ -42,10 +43,11 @@ def turn_down(library: Library, job: Job, clip_ids: tuple[str, ...], ceiling_db:
 
 
 def soften(library: Library, job: Job, clip_ids: tuple[str, ...], milliseconds: float) -> Edited:
-    """Soften the ends of clips by a grade; say where that has no effect, as the end is at the floor already."""
-    edited = soften_ends(job, clip_ids, milliseconds)
-    quiet = [job.clip(key).name for key in clip_ids if milliseconds and _ends_in_the_floor(library, job, job.clip(key))]
-    named = ", ".join(f"“{name}”" for name in quiet[:4]) + (f" and {len(quiet) - 4} more" if len(quiet) > 4 else "")
+    """Soften the ends of clips by a grade; those that are at the floor already stay as they are, and that is said."""
+    quiet = [key for key in clip_ids if milliseconds and _ends_in_the_floor(library, job, job.clip(key))]
+    edited = soften_ends(job, tuple(key for key in clip_ids if key not in quiet), milliseconds)
+    names = [job.clip(key).name for key in quiet]
+    named = ", ".join(f"“{name}”" for name in names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
     return Edited(edited.job, (f"no effect, already at the floor: {named}",) if quiet else ())
 
 
@@ -92,7 +94,9 @@ def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end
 
 def loop_all(library: Library, job: Job, clip_ids: tuple[str, ...], crossfade_ms: float | None = None) -> Edited:
     """Give every hit of these the best loop there is, with a crossfade as asked or the shortest that is not heard."""
-    hits = list({clip.set_id or clip.id: clip for clip in reversed([job.clip(key) for key in clip_ids])}.values())
+    turned = turned_clips(job)  # they are loops already
+    single = [job.clip(key) for key in clip_ids if key not in turned]
+    hits = list({clip.set_id or clip.id: clip for clip in reversed(single)}.values())
     found: dict[str, Seam] = {}
     for clip in hits:
         asked = None if crossfade_ms is None else ms_to_frames(crossfade_ms, library.source(clip.source_id).rate_hz)

@@ -190,7 +190,10 @@ def rotate_loop(
         head, at, tail = (same_moment(job, clip, frame, mic) for frame in (ends[0], at_frame, ends[1]))
         crossed_from = same_moment(job, clip, ends[1] - crossfade_frames, mic)
         job = _rotated(job, replace(mic, head_frame=head, tail_frame=tail), at, tail - crossed_from)
-    return Edited(job)
+    rate = job.source(clip.source_id).rate_hz
+    before, after = clip.frames / rate, (ends[1] - ends[0]) / rate
+    said = f"still {after:.3f} s long" if before == after else f"{after:.3f} s long, {before:.3f} s before"
+    return Edited(job, (f"“{clip.name}” is rotated, {said}",))
 
 
 def _rotated(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:

@@ -83,6 +83,13 @@ def job_span(job: Job) -> tuple[int, int]:
     return starts, max(end_of(job, clip) for clip in job.clips.values())
 
 
+def turned_clips(job: Job) -> frozenset[str]:
+    """Return the clips that are halves of a turned loop: where the second ends in its source, the first begins."""
+    pairs = [(job.clip(join.left_clip_id), job.clip(join.right_clip_id)) for join in job.joins.values()]
+    turned = [(a, b) for a, b in pairs if a.source_id == b.source_id and b.tail_frame == a.head_frame]
+    return frozenset(clip.id for pair in turned for clip in pair)
+
+
 def continued_edges(job: Job) -> set[tuple[str, Side]]:
     """Return the edges at which the next piece of the same audio goes on without a gap: (clip id, side)."""
     heads = {(c.lane_id, c.source_id, c.origin_frame, c.head_frame, c.gain_db): c.id for c in job.clips.values()}

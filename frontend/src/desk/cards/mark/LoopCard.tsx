@@ -3,17 +3,17 @@ import { Check, TriangleAlert } from "lucide-react";
 import { useEffect } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../api/client";
-import type { Clip, LoopFigure } from "../../../api/types";
+import type { Clip, Edit, LoopFigure } from "../../../api/types";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
-import { placed, sourceFrameAt } from "../../model/placement";
+import { hasSound, joinedEndOf, placed, sourceFrameAt, startOf, turnedHalves } from "../../model/placement";
 import { useSetting } from "../../state/settings";
-import { currentClip, desk, useOpen } from "../../state/desk";
+import { currentClip, desk, setJoinLens, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
 import { type Loop, loopMark, loopMarks, loopOf, showSeam, useSeam } from "../../state/loops";
-import { selectedIds } from "../../state/selection";
+import { selectClip, selectedIds } from "../../state/selection";
 
 interface LoopSettings {
   readonly kind: "sustain" | "whole";
@@ -26,8 +26,42 @@ const INITIAL: LoopSettings = { kind: "sustain", crossfadeMs: 30, allMs: 40 };
 /** Loops that do not click: a sustain loop inside the selected clip, or the whole clip rotated. */
 export function LoopCard() {
   const clip = useOpen(currentClip);
+  const second = useOpen((state) => (clip ? state.job.clips[turnedHalves(state.job).get(clip.id) ?? ""] : undefined));
   if (!clip) return null;
-  return <LoopOf key={clip.id} clip={clip} />;
+  return second ? <TurnedLoop first={clip} second={second} /> : <LoopOf key={clip.id} clip={clip} />;
+}
+
+/** A loop that was rotated: how long it is, where its old ends meet, and what is heard of that. */
+function TurnedLoop({ first, second }: { readonly first: Clip; readonly second: Clip }) {
+  const job = useOpen((state) => state.job);
+  const verdicts = useOpen((state) => state.verdicts);
+  const join = Object.values(job.joins).find((one) => one.left_clip_id === first.id);
+  const rate = job.rate_hz || 48_000;
+  const seconds = (frames: number) => <span className="num">{(frames / rate).toFixed(3)} s</span>;
+  const [start, end] = [startOf(job, first), joinedEndOf(job, first)];
+  const verdict = verdicts.get(first.id)?.verdicts.find(({ check }) => check === "join");
+  return (
+    <section className="space-y-2">
+      <h2 className="text-base font-bold">Loop</h2>
+      <p>
+        Rotated: {seconds(end - start)}, looped as a whole. Its old ends meet {seconds(startOf(job, second) - start)} in, crossed over{" "}
+        <span className="num">{(((join?.length_frames ?? 0) * 1000) / rate).toFixed(0)} ms</span>
+        {verdict && <span className={verdict.state === "fine" ? "text-fine" : "text-warn"}>: {verdict.text}</span>}.
+      </p>
+      <p className="flex gap-2">
+        <Button onClick={() => play([{ start, end }], true)}>Hear it</Button>
+        <Button
+          onClick={() => {
+            selectClip(first.id, "tail");
+            setJoinLens(true);
+          }}
+        >
+          Show its seam
+        </Button>
+      </p>
+      <p className="text-soft">To find other ends, undo the rotation first.</p>
+    </section>
+  );
 }
 
 function LoopOf({ clip }: { readonly clip: Clip }) {
@@ -49,16 +83,17 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
     showSeam(clip.id, loop);
     return () => showSeam(clip.id, null);
   }, [clip.id, mark]); // eslint-disable-line react-hooks/exhaustive-deps
-  const take = (one: Loop) => {
-    showSeam(clip.id, one);
-    if (kind === "sustain") void edit({ kind: "set_loop", clip_id: clip.id, start_frame: one.start_frame, end_frame: one.end_frame, crossfade_frames: one.crossfade_frames });
-  };
-  const turn = (one: Loop) => {
+  const sustained = (one: Loop): Edit => ({ kind: "set_loop", clip_id: clip.id, start_frame: one.start_frame, end_frame: one.end_frame, crossfade_frames: one.crossfade_frames });
+  const turned = (one: Loop): Edit => {
     const cursor = sourceFrameAt(job, clip, desk().cursorFrame);
     const at = Math.round(one.start_frame < cursor && cursor < one.end_frame ? cursor : (one.start_frame + one.end_frame) / 2);
-    void edit({ kind: "rotate_loop", clip_id: clip.id, at_frame: at, crossfade_frames: Math.round((crossfadeMs * rate) / 1000), ends: [one.start_frame, one.end_frame] });
+    return { kind: "rotate_loop", clip_id: clip.id, at_frame: at, crossfade_frames: Math.round((crossfadeMs * rate) / 1000), ends: [one.start_frame, one.end_frame] };
   };
-  const hear = (one: Loop) => play([{ start: placed(job, clip, one.start_frame), end: placed(job, clip, one.end_frame) }], true);
+  const take = (one: Loop) => {
+    showSeam(clip.id, one);
+    if (kind === "sustain") void edit(sustained(one));
+  };
+  const hear = (one: Loop) => play([{ start: placed(job, clip, one.start_frame), end: placed(job, clip, one.end_frame) }], true, kind === "whole" ? turned(one) : sustained(one));
   const problem = asked.error instanceof Error ? asked.error.message : null;
   return (
     <section className="space-y-2">
@@ -101,13 +136,12 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
                 {((one.end_frame - one.start_frame) / rate).toFixed(3)} s <span className="text-xs text-soft">at {(one.start_frame / rate).toFixed(3)}</span>
               </button>
               <Figures figure={one} />
-              {kind === "whole" ? (
-                <button type="button" className="underline" onClick={() => turn(one)}>
+              <button type="button" className="underline" onClick={() => hear(one)}>
+                hear
+              </button>
+              {kind === "whole" && (
+                <button type="button" className="underline" onClick={() => void edit(turned(one))}>
                   rotate
-                </button>
-              ) : (
-                <button type="button" className="underline" onClick={() => hear(one)}>
-                  hear
                 </button>
               )}
             </li>
@@ -133,7 +167,12 @@ function Figures({ figure }: { readonly figure: LoopFigure | undefined }) {
 
 /** Loops for all selected clips, or the whole kit, at once. */
 function All({ ids }: { readonly ids: readonly string[] }) {
-  const everything = useOpen(useShallow((state) => Object.values(state.job.clips).filter((clip) => clip.sound_start_frame !== null || clip.finding_id === null).map((clip) => clip.id)));
+  const everything = useOpen(
+    useShallow(({ job }) => {
+      const turned = new Set([...turnedHalves(job)].flat());
+      return Object.values(job.clips).flatMap((clip) => (hasSound(clip) && !turned.has(clip.id) ? [clip.id] : []));
+    }),
+  );
   const [settings, setSettings] = useSetting("loops", INITIAL);
   const ms = settings.allMs;
   const chosen = ids.length ? [...ids] : everything;
