@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 from tests.browser.conftest import AXE
 from tests.conftest import RATE, Server, phrases
 
@@ -228,6 +228,37 @@ def compare_with_render(blocks: list[dict[str, Any]], server: Server, job_id: st
     assert any(np.array_equal(whole[:, s : s + together.shape[1]], together) for s in starts if s >= 0)
 
 
+def test_importing_is_stopped_as_a_whole_and_what_was_left_behind_is_named(page: Page, server: Server) -> None:
+    open_new(page, server)
+    incoming = page.get_by_role("region", name="files being imported")
+    held: list[Route] = []
+    page.route(
+        "**/api/uploads/*", lambda route: held.append(route) if route.request.method == "PATCH" else route.continue_()
+    )
+    many = {f"word {n}.wav": phrases(0.5) for n in (2, 10, 1, 3, 4, 5, 6, 7, 8)}
+
+    drop(page, many)
+    expect(incoming.get_by_text("9 of 9 still to import")).to_be_visible()
+    incoming.get_by_role("button", name="stop all").click()
+    expect(incoming.get_by_text("9 not imported")).to_be_visible()
+    expect(incoming.get_by_text("stopped; it is not in this job")).to_have_count(9)
+    shown = incoming.get_by_role("listitem").all_inner_texts()
+    assert [int(text.split(".")[0].removeprefix("word ")) for text in shown] == [1, 2, 3, 4, 5, 6, 7, 8, 10]
+    incoming.get_by_role("button", name="clear").click()
+
+    # Leaving is asked about while files are on their way; on return those that did not come are named, once.
+    drop(page, many)
+    expect(incoming.get_by_text("9 of 9 still to import")).to_be_visible()
+    asked: list[str] = []
+    page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.accept()))
+    page.reload()
+    assert asked == ["beforeunload"]
+    expect(incoming.get_by_text("the page was left before it came in")).to_have_count(9)
+    page.reload()
+    expect(page.get_by_text("Drop recordings or a folder here.")).to_be_visible()
+    expect(incoming).to_be_hidden()
+
+
 def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, server: Server, tmp_path: Path) -> None:
     soundfile.write(tmp_path / "one.wav", phrases(), RATE)
     soundfile.write(tmp_path / "two at 44.flac", phrases(4.0, 44_100), 44_100)
@@ -240,7 +271,7 @@ def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, se
     )
     expect(page.get_by_role("heading", name="Find", exact=False)).to_be_visible(timeout=30_000)
     incoming = page.get_by_role("region", name="files being imported")
-    expect(incoming.get_by_text("2 failed")).to_be_visible()
+    expect(incoming.get_by_text("2 not imported")).to_be_visible()
     expect(incoming.get_by_text("cannot be read as audio")).to_be_visible()
     expect(incoming.get_by_text("the file is empty")).to_be_visible()
     incoming.get_by_role("button", name="clear").click()

@@ -125,17 +125,17 @@ export const api = {
   },
 
   /** Upload a file in parts, and return the upload; a part that fails is asked for again from where the server stands. */
-  async upload(jobId: string, file: File, onProgress: (part: number) => void): Promise<string> {
+  async upload(jobId: string, file: File, onProgress: (part: number) => void, stop: AbortSignal): Promise<string> {
     const upload = await json<UploadState>("POST", `/jobs/${jobId}/uploads`, { name: file.name, size_bytes: file.size });
     let offset = 0;
     let failures = 0;
     while (offset < file.size) {
       try {
-        offset = await sendPart(upload.id, file.slice(offset, offset + upload.part_bytes), offset);
+        offset = await sendPart(upload.id, file.slice(offset, offset + upload.part_bytes), offset, stop);
         failures = 0;
       } catch (error) {
         failures += 1;
-        if (failures > 5 || (error instanceof ServerProblem && error.status >= 400)) throw error;
+        if (stop.aborted || failures > 5 || (error instanceof ServerProblem && error.status >= 400)) throw error;
         await new Promise((resume) => setTimeout(resume, 500 * failures));
         offset = (await json<UploadState>("GET", `/uploads/${upload.id}/state`)).received_bytes;
       }
@@ -148,7 +148,7 @@ export const api = {
   finishUpload: (uploadId: string) => json<{ task_id: string }>("POST", `/uploads/${uploadId}/finish`).then((answer) => answer.task_id),
 };
 
-async function sendPart(uploadId: string, part: Blob, offset: number): Promise<number> {
-  const answer = await reached(`/uploads/${uploadId}`, { method: "PATCH", body: part, headers: { "Upload-Offset": String(offset) } });
+async function sendPart(uploadId: string, part: Blob, offset: number, signal: AbortSignal): Promise<number> {
+  const answer = await reached(`/uploads/${uploadId}`, { method: "PATCH", body: part, signal, headers: { "Upload-Offset": String(offset) } });
   return Number((await checked(answer)).headers.get("Upload-Offset"));
 }

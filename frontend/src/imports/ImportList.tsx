@@ -2,7 +2,7 @@ import { Check, TriangleAlert } from "lucide-react";
 import { memo, useEffect } from "react";
 import { api } from "../api/client";
 import { Button } from "../ui/Button";
-import { clearImports, useImports, type FileImport } from "./importFiles";
+import { clearImports, stopImports, useImports, type FileImport } from "./importFiles";
 
 /** When everything came in and there is nothing to say of it, the list goes by itself. */
 const GONE_AFTER_MS = 4_000;
@@ -29,12 +29,18 @@ export function ImportList({ jobId }: { readonly jobId?: string }) {
       <header className="flex items-center justify-between border-b border-rule px-3 py-1.5">
         <span aria-live="polite">
           {open > 0 ? `${open} of ${list.length} still to import` : `${list.length - failed} imported`}
-          {failed > 0 && <span className="text-fail">, {failed} failed</span>}
+          {failed > 0 && <span className="text-fail">, {failed} not imported</span>}
         </span>
-        {open === 0 && (
+        {open === 0 ? (
           <Button tone="quiet" onClick={clearImports}>
             clear
           </Button>
+        ) : (
+          list.length > 1 && (
+            <Button tone="quiet" title="what is in stays" onClick={stopImports}>
+              stop all
+            </Button>
+          )
         )}
       </header>
       <ul className="max-h-56 overflow-auto">
@@ -61,7 +67,7 @@ const Row = memo(function Row({ file }: { readonly file: FileImport }) {
         )}
         {file.state === "failed" && (
           <span className="flex items-center gap-1 text-fail">
-            <TriangleAlert size={14} aria-hidden /> failed
+            <TriangleAlert size={14} aria-hidden /> not in
           </span>
         )}
         {(file.state === "uploading" || file.state === "importing") && (

@@ -20,11 +20,25 @@ interface ImportList {
 
 export const useImports = create<ImportList>(() => ({ jobId: null, list: [] }));
 let next = 1;
+/** Stops what is under way, one for each lot of files. */
+const lots = new Set<AbortController>();
 
 const update = (key: number, part: Partial<FileImport>): void =>
   useImports.setState(({ list }) => ({ list: list.map((one) => (one.key === key ? { ...one, ...part } : one)) }));
 
 export const clearImports = (): void => useImports.setState({ list: [] });
+
+const isOpen = ({ state }: FileImport): boolean => state !== "done" && state !== "failed";
+const STOPPED = "stopped; it is not in this job";
+
+/** Stop everything that has not come in yet; what is in stays. */
+export function stopImports(): void {
+  for (const lot of lots) lot.abort();
+  for (const { key, taskId } of useImports.getState().list.filter(isOpen)) {
+    if (taskId) void api.cancelTask(taskId).catch(() => undefined); // it may be done by now
+    else update(key, { state: "failed", doing: STOPPED });
+  }
+}
 
 /** How many files are under way at once: enough to keep the server busy, few enough to see them come in. */
 const AT_ONCE = 6;
@@ -36,15 +50,18 @@ export async function importFiles(jobId: string, files: readonly File[], onOne: 
   }));
   useImports.setState(({ jobId: before, list }) => ({ jobId, list: before === jobId ? [...list, ...imports] : imports }));
   const open = new Set<Promise<void>>();
+  const lot = new AbortController();
+  lots.add(lot);
   let before: Promise<unknown> = Promise.resolve();
   for (const [index, file] of files.entries()) {
     if (open.size >= AT_ONCE) await Promise.race(open);
+    if (lot.signal.aborted) break;
     const key = imports[index]?.key ?? 0;
     const turn = before;
     let taken: () => void = () => undefined;
     before = new Promise<void>((resolve) => (taken = resolve));
-    const coming: Promise<void> = importOne(jobId, key, file, turn, taken)
-      .then(onOne, (error: unknown) => update(key, { state: "failed", doing: error instanceof Error ? error.message : String(error) }))
+    const coming: Promise<void> = importOne(jobId, key, file, turn, taken, lot.signal)
+      .then(onOne, (error: unknown) => update(key, { state: "failed", doing: lot.signal.aborted ? STOPPED : error instanceof Error ? error.message : String(error) }))
       .finally(() => {
         taken();
         open.delete(coming);
@@ -52,13 +69,15 @@ export async function importFiles(jobId: string, files: readonly File[], onOne: 
     open.add(coming);
   }
   await Promise.all(open);
+  lots.delete(lot);
 }
 
 /** Upload one file, import it when those before it are on their way, and see it done. */
-async function importOne(jobId: string, key: number, file: File, turn: Promise<unknown>, taken: () => void): Promise<void> {
+async function importOne(jobId: string, key: number, file: File, turn: Promise<unknown>, taken: () => void, stop: AbortSignal): Promise<void> {
   update(key, { state: "uploading" });
-  const uploadId = await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }));
+  const uploadId = await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }), stop);
   await turn;
+  stop.throwIfAborted();
   const taskId = await api.finishUpload(uploadId);
   taken();
   update(key, { state: "importing", taskId });
@@ -91,50 +110,24 @@ async function watched(jobId: string, key: number, taskId: string): Promise<void
   }
 }
 
-const AUDIO = /\.(wav|wave|rf64|aiff?|aifc|flac|ogg|oga|opus|mp3|m4a|mp4|aac|wemble\.zip)$/i;
+const LEFT = "the page was left before it came in; import it again";
+const leftKey = (jobId: string): string => `wemble.left.${jobId}`;
 
-/** Files to import, by name with numbers as numbers, and what a job of them is called: the folder's name, or the one file's. */
-export interface Gathered {
-  readonly name: string;
-  readonly files: File[];
-}
+/** Ask before the page is left while files come in, and keep the names of those that will not: the server has only the others. */
+addEventListener("beforeunload", (event) => {
+  if (useImports.getState().list.some((file) => isOpen(file) && file.taskId === null)) event.preventDefault();
+});
+addEventListener("pagehide", () => {
+  const { jobId, list } = useImports.getState();
+  const names = list.filter((file) => isOpen(file) && file.taskId === null).map(({ name }) => name);
+  if (jobId && names.length) localStorage.setItem(leftKey(jobId), JSON.stringify(names));
+});
 
-const byName = (a: string, b: string): number => a.localeCompare(b, undefined, { numeric: true });
-const stem = (name: string): string => name.replace(/(\.wemble)?\.[^.]+$/, "");
-
-/** The files of a drop, folders opened. From a folder only audio is taken; a file dropped by itself always is. */
-export async function droppedFiles(data: DataTransfer): Promise<Gathered> {
-  const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  if (entries.length === 0) return gathered([...data.files].sort((a, b) => byName(a.name, b.name)));
-  const found = await Promise.all(entries.sort((a, b) => byName(a.name, b.name)).map((entry) => filesOf(entry, entry.isDirectory)));
-  const [only] = entries;
-  return gathered(found.flat(), entries.length === 1 && only?.isDirectory ? only.name : undefined);
-}
-
-async function filesOf(entry: FileSystemEntry, fromFolder: boolean): Promise<File[]> {
-  if (entry.isFile) {
-    const file = await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject));
-    return !fromFolder || AUDIO.test(file.name) ? [file] : [];
-  }
-  const reader = (entry as FileSystemDirectoryEntry).createReader();
-  const inside: FileSystemEntry[] = [];
-  for (;;) {
-    const some = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
-    if (some.length === 0) break;
-    inside.push(...some);
-  }
-  const files = await Promise.all(inside.sort((a, b) => byName(a.name, b.name)).map((child) => filesOf(child, true)));
-  return files.flat();
-}
-
-/** Files that a picker gave; of a picked folder only audio. */
-export function pickedFiles(list: FileList | null): Gathered {
-  const files = [...(list ?? [])].filter((file) => !file.webkitRelativePath || AUDIO.test(file.name));
-  const path = (file: File): string => file.webkitRelativePath || file.name;
-  return gathered(files.sort((a, b) => byName(path(a), path(b))), files[0]?.webkitRelativePath.split("/")[0]);
-}
-
-function gathered(files: File[], folder?: string): Gathered {
-  const [first] = files;
-  return { name: folder || (first && files.length === 1 ? stem(first.name) : "New job"), files };
+/** Name what had not come into a job when its page was left, once. */
+export function nameWhatWasLeft(jobId: string): void {
+  const names = JSON.parse(localStorage.getItem(leftKey(jobId)) ?? "[]") as string[];
+  localStorage.removeItem(leftKey(jobId));
+  if (names.length === 0) return;
+  const left = names.map((name) => ({ key: next++, name, state: "failed" as const, progress: 0, doing: LEFT, notes: [], taskId: null }));
+  useImports.setState(({ jobId: before, list }) => ({ jobId, list: before === jobId ? [...list, ...left] : left }));
 }

@@ -1,7 +1,7 @@
 import { FolderOpen, Upload } from "lucide-react";
 import { useRef } from "react";
 import type { Brief, BriefRecord } from "../api/types";
-import { pickedFiles, type Gathered } from "../imports/importFiles";
+import { pickedFiles, type Gathered } from "../imports/gatherFiles";
 import { Button } from "../ui/Button";
 
 interface Props {

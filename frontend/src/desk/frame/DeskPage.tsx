@@ -2,7 +2,8 @@ import { useEffect, useReducer, useState, type DragEvent } from "react";
 import { Link } from "wouter";
 import { useShallow } from "zustand/react/shallow";
 import { ImportList } from "../../imports/ImportList";
-import { importFiles, droppedFiles, useImports } from "../../imports/importFiles";
+import { droppedFiles } from "../../imports/gatherFiles";
+import { importFiles, nameWhatWasLeft, useImports } from "../../imports/importFiles";
 import { BRIEF_VIEWS } from "../briefs";
 import { ClipList } from "../clips/ClipList";
 import { JoinLens } from "../lenses/JoinLens";
@@ -25,6 +26,7 @@ export function DeskPage({ id }: { readonly id: string }) {
   const opened = useDesk((state) => state.id === id);
   const [problem, setProblem] = useState<string | null>(null);
   useEffect(() => {
+    nameWhatWasLeft(id);
     openDesk(id).catch((error: unknown) => setProblem(error instanceof Error ? error.message : String(error)));
     return closeDesk;
   }, [id]);
