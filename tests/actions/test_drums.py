@@ -347,7 +347,11 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     ).cues  # one file with its hits, read by wavinfo
     assert [cue.sample_offset for cue in cues.cues] == [clip.head_frame - clips[0].head_frame for clip in clips]
     fewer = hit_search.apply_hits(library, job_id, answer.revision, [], HitRecipe(many=True, shortest_gap_ms=600.0))
-    assert len(library.job_at(fewer.revision).clips) == 9
+    kept = {clip.head_frame: clip.name for clip in library.job_at(fewer.revision).clips.values()}
+    assert len(kept) == 9
+    again = hit_search.apply_hits(library, job_id, fewer.revision, [], recipe)
+    names = {clip.head_frame + 96: clip.name for clip in library.job_at(again.revision).clips.values()}
+    assert len(set(names.values())) == 18 and kept.items() <= names.items()
 
 
 def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_nothing_over(tmp_path: Path) -> None:
@@ -368,6 +372,8 @@ def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_noth
         len([name for name in made.written if name.endswith(".wav")]) == 23 and seen == sorted(seen) and seen[-1] == 1.0
     )
     rows = {row["source"]: row for row in json.loads((tmp_path / "kit" / "report.json").read_text(encoding="utf-8"))}
+    lacking = rows.pop("Oar E2 soft far")
+    assert {value for name, value in lacking.items() if name != "source"} == {None, "missing from the grid"}
     assert len(rows) == 23
     for name, row in rows.items():
         assert abs(row["head_frame"] - truth[name]) <= 0.0005 * RATE, name

@@ -74,6 +74,8 @@ def test_the_grid_names_what_is_missing_unfit_and_spare() -> None:
     stems.remove("Oar_C2_hard_far")
     found = grid([*stems, "notes on the session"], FOUR)
     assert found.missing == ("Oar C2 hard far",) and found.unfit == ("notes on the session",)
+    by_take = grid([f"Oar_{take}_{mic}" for take in (1, 2) for mic in ("near", "far")][:-1], "{name}_{take}_{mic}")
+    assert by_take.missing == ("Oar far take 2",)
     takes = grid(["Bell_rr1", "Bell_rr2", "Bell_rr3"], "{name}_{take}")
     assert takes.further_takes == ("Bell_rr2", "Bell_rr3")
     assert in_order_of_strength(["ff", "p", "mf"]) == ["p", "mf", "ff"]

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
+from wemble.actions.delivery.one_shots import Shot, export_shots, lacks, shots_to_send
 from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
@@ -251,6 +251,9 @@ def _doubts(
     doubts += [
         Doubt(f"“{source.name}” has samples over full scale; they will clip in 16- and 24-bit files") for source in loud
     ]
+    if request.what == "one_shots" and not request.clip_ids and (lacking := lacks(job)):
+        more = f" and {len(lacking) - 6} more" if len(lacking) > 6 else ""
+        doubts.append(Doubt(f"missing from the grid: {', '.join(lacking[:6])}{more}"))
     if request.what != "one_shots" and (
         muted := [lane.name for lane in job.lanes.values() if lane.id not in audible_lanes(job)]
     ):

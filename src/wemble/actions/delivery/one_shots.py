@@ -19,7 +19,7 @@ from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
 from wemble.core.edit.model import Clip, Job
-from wemble.core.kit.strikes import note_name
+from wemble.core.kit.strikes import missing_from, note_name
 from wemble.core.render import RenderPlan
 from wemble.core.signal.levels import to_db
 from wemble.formats.encode import KINDS, rate_for
@@ -28,6 +28,7 @@ from wemble.formats.sfz import Region, write_sfz
 from wemble.store.files import FileReader, Home
 
 BLOCK_FRAMES = 1 << 16
+MISSING = "missing from the grid"
 MAP_NAME, REPORT_NAMES = "kit.sfz", ("report.csv", "report.json")
 
 
@@ -126,8 +127,15 @@ def export_shots(
         regions = [_region(job, shot, places[shot.clip.id], whole) for shot in to_write]
         (folder / MAP_NAME).write_text(write_sfz(regions, title=job.name), encoding="utf-8")
         files.append(MAP_NAME)
+    if not asked.clip_ids:
+        rows += [{**dict.fromkeys(rows[0]), "source": lacking, "reason": MISSING} for lacking in lacks(job)]
     _write_report(folder, rows)
     return [*files, *REPORT_NAMES], highest, over
+
+
+def lacks(job: Job) -> tuple[str, ...]:
+    """Return what a kit lacks, by what the names of its files said: strengths, microphones."""
+    return missing_from([clip.strike for clip in shots(job) if clip.strike])
 
 
 def _write(path: Path, single: Job, shot: Shot, asked: Request, reader: FileReader) -> tuple[float, int]:

@@ -7,8 +7,9 @@ hand corrected keeps its place and its fade.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from itertools import count
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
@@ -241,18 +242,18 @@ def _placed(
         notes = (f"{pauses} shorter than asked: there is no clean quiet to make room tone from",)
     number = job.next_number
     file_name = next((clip.file_name for clip in earlier if clip.file_name), "")
-    again = _Recognised(earlier)
+    recognised = _Recognised(earlier)
+    again = [recognised.take(piece.sound) for piece in layout.pieces]
+    labels = _labels(
+        finding.name, [(piece.sound is not None, known) for piece, known in zip(layout.pieces, again, strict=True)]
+    )
     clips: list[Clip] = []
-    counter = 0
-    for at, piece in enumerate(layout.pieces):
-        known = again.take(piece.sound)
-        counter += piece.sound is not None
-        label = f"{finding.name} {counter}" if piece.sound is not None else f"{finding.name}, quiet"
+    for at, (piece, known, label) in enumerate(zip(layout.pieces, again, labels, strict=True)):
         clip = Clip(
             id=known.id if known else f"c{number}",
             lane_id=finding.lane_id,
             source_id=piece.source_id,
-            name=known.name if known else label,
+            name=label,
             head_frame=piece.head,
             tail_frame=piece.tail,
             origin_frame=piece.origin,
@@ -283,6 +284,24 @@ def _placed(
         ),
         (*notes, *_fade_notes(clips, finding)),
     )
+
+
+def _labels(name: str, pieces: Sequence[tuple[bool, Clip | None]]) -> list[str]:
+    """Return the names of pieces, each of which speaks or not, and may be known: that keeps its name, and none is twice.
+
+    A sound that is new has its number in the row; where that is taken, the next that is free behind the last.
+    """
+    taken = {known.name for _, known in pieces if known}
+    sounds = sum(speaks for speaks, _ in pieces)
+    spare = (f"{name} {n}" for n in count(sounds + 1))
+    labels, number = [], 0
+    for speaks, known in pieces:
+        number += speaks
+        label = known.name if known else f"{name} {number}" if speaks else f"{name}, quiet"
+        if known is None and speaks and label in taken:
+            label = next(one for one in spare if one not in taken)
+        labels.append(label)
+    return labels
 
 
 def _with_earlier_outer_fades(clips: list[Clip], earlier: list[Clip]) -> list[Clip]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
 
 from wemble.errors import InvalidInput
@@ -202,24 +202,51 @@ def grid(stems: Sequence[str], pattern: str) -> NameGrid:
     """
     read = {stem: read_name(stem, pattern) for stem in stems}
     fit = {stem: strike for stem, strike in read.items() if strike is not None}
-    strengths: list[str | None] = [*in_order_of_strength(s.strength for s in fit.values() if s.strength)] or [None]
-    mics: list[str | None] = [*sorted({s.mic for s in fit.values() if s.mic})] or [None]
-    there: dict[tuple[str, int | None], set[tuple[str | None, str | None]]] = defaultdict(set)
     first: dict[tuple[str, int | None, str | None, str | None], int] = {}
     for strike in fit.values():
-        there[strike.name, strike.note].add((strike.strength, strike.mic))
         key = (strike.name, strike.note, strike.strength, strike.mic)
         first[key] = min(first.get(key, 1 << 30), strike.take or 0)
-    missing = [
-        " ".join(text for text in (name, None if note is None else note_name(note), strength, mic) if text)
+    further_takes = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
+    return NameGrid(
+        tuple(stem for stem, strike in read.items() if strike is None),
+        missing_from([*fit.values()]),
+        tuple(further_takes),
+    )
+
+
+def missing_from(strikes: Sequence[Strike]) -> tuple[str, ...]:
+    """Return what a kit lacks: every name and note is expected in every strength, every hit and take from every microphone.
+
+    Examples
+    --------
+    >>> missing_from([Strike("Oar", None, "soft", "near"), Strike("Oar", None, "soft", "far"), Strike("Oar", None, "hard", "far")])
+    ('Oar hard near',)
+    """
+    strengths: list[str | None] = [*in_order_of_strength(s.strength for s in strikes if s.strength)] or [None]
+    mics: list[str | None] = [*sorted({s.mic for s in strikes if s.mic})] or [None]
+    there: dict[tuple[str, int | None], set[tuple[str | None, str | None]]] = defaultdict(set)
+    heard: dict[Strike, set[str | None]] = defaultdict(set)
+    for strike in strikes:
+        there[strike.name, strike.note].add((strike.strength, strike.mic))
+        heard[replace(strike, mic=None)].add(strike.mic)
+    whole = [
+        _in_words(Strike(name, note, strength, mic))
         for (name, note), have in there.items()
         for strength, mic in product(strengths, mics)
         if (strength, mic) not in have
     ]
-    further_takes = [stem for stem, s in fit.items() if (s.take or 0) > first[s.name, s.note, s.strength, s.mic]]
-    return NameGrid(
-        tuple(stem for stem, strike in read.items() if strike is None), tuple(missing), tuple(further_takes)
-    )
+    takes = [
+        f"{_in_words(replace(take, mic=mic))} take {take.take}"
+        for take, by in heard.items()
+        for mic in mics
+        if take.take is not None and mic not in by and (take.strength, mic) in there[take.name, take.note]
+    ]
+    return (*whole, *takes)
+
+
+def _in_words(strike: Strike) -> str:
+    note = None if strike.note is None else note_name(strike.note)
+    return " ".join(text for text in (strike.name, note, strike.strength, strike.mic) if text)
 
 
 def _compiled(pattern: str) -> re.Pattern[str]:
