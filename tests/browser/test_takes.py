@@ -168,6 +168,17 @@ def test_a_coded_loop_is_measured_in_bars_marked_cut_named_and_sent_as_shots_and
     page.get_by_role("button", name="set the tempo from it").click()  # the selected clip is 4 bars
     settled(page)
     expect(page.get_by_role("spinbutton", name="tempo", exact=True)).to_have_attribute("aria-valuenow", "92.31")
+    before = call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"]
+    for field, typed in (
+        ("selected from", "2b1"),
+        ("selected to", "3b3"),
+    ):  # a span is typed and measured; no clip is touched
+        page.get_by_label(field).click()
+        page.get_by_label(field).fill(typed)
+        page.get_by_label(field).press("Enter")
+    expect(page.get_by_text("3.900 s, 1.500 bars")).to_be_visible()
+    assert call(f"{demo_server.url}/api/jobs/{job_id}")["job"]["clips"] == before
+    page.keyboard.press("Escape")
 
     page.keyboard.press("s")  # in the spectral view twelve hits are marked, where the first twelve begin
     strip = page.get_by_role("region", name="strip").bounding_box()

@@ -9,7 +9,17 @@ from typing import get_args
 
 import click
 
-from wemble.cli.options import FILES, FINDINGS, HIT_RECIPE, HOME, JSON, SOME_FAILED, report_failure, saved_recipe
+from wemble.cli.options import (
+    FILES,
+    FINDINGS,
+    HIT_RECIPE,
+    HOME,
+    JSON,
+    SOME_FAILED,
+    progress,
+    report_failure,
+    saved_recipe,
+)
 from wemble.core.deliver.kinds import FileKind, MapKind
 from wemble.errors import WembleError
 
@@ -74,17 +84,12 @@ def clean(
     request = shell.clean_request(kind, whole, pattern)
     failed = False
     for path in files:
-        with click.progressbar(length=1000, label=path.name, file=sys.stderr) as bar:
-
-            def report(part: float, doing: str, bar=bar) -> None:  # type: ignore[no-untyped-def]
-                bar.update(max(round(part * 1000) - bar.pos, 0))
-
-            try:
+        try:
+            with progress(path.name) as report:
                 written = shell.clean(report, path, recipe, folder, request)
-            except WembleError as error:
-                failed = report_failure(path, error)
-                continue
-            bar.update(1000 - bar.pos)
+        except WembleError as error:
+            failed = report_failure(path, error)
+            continue
         for name in written:
             click.echo(str(folder / name))
     sys.exit(SOME_FAILED if failed else 0)
@@ -137,9 +142,8 @@ def kit(
         send=Request(kind="as_source", what="one_shots", pattern=naming, with_map=with_map),
     )
     files = audio_files(folder)
-    with click.progressbar(length=1000, label=f"{len(files)} files", file=sys.stderr) as bar:
-        made = make_kit(lambda part, doing: bar.update(max(round(part * 1000) - bar.pos, 0)), files, to, wanted)
-        bar.update(1000 - bar.pos)
+    with progress(f"{len(files)} files") as report:
+        made = make_kit(report, files, to, wanted)
     for path, why in made.failed:
         click.echo(f"{path}: {why}", err=True)
     for note in made.notes:

@@ -11,7 +11,7 @@ from typing import Any
 
 import click
 
-from wemble.cli.options import FILES, HIT_RECIPE, HOME, JSON, SOME_FAILED, report_failure, saved_recipe
+from wemble.cli.options import FILES, HIT_RECIPE, HOME, JSON, SOME_FAILED, progress, report_failure, saved_recipe
 from wemble.errors import InvalidInput, WembleError
 
 
@@ -37,7 +37,8 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
     failed = False
     for path in files:
         try:
-            found = shell.find_sound(path, recipe)
+            with progress(path.name) as report:
+                found = shell.find_sound(path, recipe, report)
         except WembleError as error:
             failed = report_failure(path, error)
             continue
@@ -127,7 +128,12 @@ def find_hits(
     recipe = saved_recipe(home, recipe_name, named_for_hits) or HitRecipe(
         shortest_gap_ms=shortest_gap_ms, softest_under_peak_db=softest_db, many=True
     )
-    _each(files, lambda path: [shell.find_all_hits(path, recipe)], as_json, _hits_text)
+
+    def found(path: Path) -> list[dict[str, Any]]:
+        with progress(path.name) as report:
+            return [shell.find_all_hits(path, recipe, report)]
+
+    _each(files, found, as_json, _hits_text)
 
 
 def _hits_text(row: dict[str, Any]) -> str:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -22,6 +25,26 @@ HOME = click.option(
 FILES = click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 JSON = click.option("--json", "as_json", is_flag=True, help="One JSON object per file.")
 HIT_RECIPE = click.option("--recipe", "recipe_name", help="A saved recipe for hits, in place of the numbers here.")
+
+_ESTIMATE_AFTER_S, _ESTIMATE_FROM = 2.0, 0.05
+"""Before that an estimate of the time left would say nothing."""
+
+
+@contextmanager
+def progress(label: str) -> Iterator[Callable[[float, str], None]]:
+    """Show how far long work is, on a terminal; give what reports the part done, 0…1."""
+    if not sys.stderr.isatty():
+        yield lambda part, doing: None
+        return
+    began = time.monotonic()
+    with click.progressbar(length=1000, label=label, file=sys.stderr, show_eta=False) as bar:
+
+        def report(part: float, doing: str) -> None:
+            bar.show_eta = part >= _ESTIMATE_FROM and time.monotonic() - began >= _ESTIMATE_AFTER_S
+            bar.update(max(round(part * 1000) - bar.pos, 0))
+
+        yield report
+        bar.update(1000 - bar.pos)
 
 
 def saved_recipe(home: Path | None, name: str | None, look_up: Callable[[Library, str], T]) -> T | None:

@@ -17,7 +17,7 @@ from wemble.actions.importing.import_file import display_name, import_file
 from wemble.actions.library import measured_source
 from wemble.actions.searching.sound_search import as_sounds
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
-from wemble.actions.work.executor import Report
+from wemble.actions.work.executor import Report, part_of
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.words import files_to_send
@@ -33,6 +33,7 @@ from wemble.core.edit.treatment import apply_treatment
 from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.kit.strikes import read_name
 from wemble.core.shape.seams import Bars, find_seams
+from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 from wemble.store.files import FileReader, Home
 from wemble.store.records import SourceRow
@@ -46,8 +47,12 @@ class _Opened:
     measured: Measured
 
 
+def _unheard(part: float, doing: str) -> None:
+    """Report to nobody."""
+
+
 @contextmanager
-def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_Opened]:
+def _opened(path: Path, report: Report = _unheard) -> Iterator[_Opened]:
     """Decode a file into a scratch folder and measure it. Raises what importing raises."""
     if not path.is_file():
         raise InvalidInput("there is no such file")
@@ -59,9 +64,9 @@ def _opened(path: Path, report: Report = lambda part, doing: None) -> Iterator[_
         reader.close()
 
 
-def find_sound(path: Path, recipe: Recipe | None) -> dict[str, Any]:
+def find_sound(path: Path, recipe: Recipe | None, report: Report = _unheard) -> dict[str, Any]:
     """Return what is found in a file, in its own frames: spans with rooms, sounds without."""
-    with _opened(path) as opened:
+    with _opened(path, report) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         found = _find(opened, settings)
         floor = opened.source.floors.floor
@@ -108,11 +113,16 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
     return [rows[path] for path in paths]
 
 
-def find_all_hits(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
+def find_all_hits(path: Path, recipe: HitRecipe | None = None, report: Report = _unheard) -> dict[str, Any]:
     """Return every hit of a take, in its own frames."""
-    with _opened(path) as opened:
-        source = opened.source
-        take = measure_take(opened.read, source.frames, source.rate_hz)
+    with _opened(path, part_of(report, 0.0, 0.5)) as opened:
+        source, read = opened.source, opened.read
+
+        def reported(start: int, frames: int) -> Samples:
+            report(0.5 + 0.45 * min(max(start, 0) / source.frames, 1.0), "finding")
+            return read(start, frames)
+
+        take = measure_take(reported, source.frames, source.rate_hz)
         found = find_hits(take, recipe or HitRecipe(many=True))
         return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in found.hits]}
 

@@ -133,7 +133,7 @@ function LoopOf({ clip }: { readonly clip: Clip }) {
             <li key={`${one.start_frame} ${one.end_frame}`} className={`flex items-center gap-1.5 border-b border-rule px-2 py-0.5 last:border-b-0 ${same(shown, one) ? "bg-shade" : ""}`}>
               <span className="num text-soft">{n + 1}</span>
               <button type="button" className="num flex-1 text-left whitespace-nowrap hover:underline" onClick={() => take(one)}>
-                {((one.end_frame - one.start_frame) / rate).toFixed(3)} s <span className="text-xs text-soft">at {(one.start_frame / rate).toFixed(3)}</span>
+                {((one.end_frame - one.start_frame) / rate).toFixed(3)} s {kind === "sustain" && <span className="text-xs text-soft">at {(one.start_frame / rate).toFixed(3)}</span>}
               </button>
               <Figures figure={one} />
               <button type="button" className="underline" onClick={() => hear(one)}>

@@ -2,7 +2,7 @@ import { X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { Mark } from "../../../api/types";
 import { formatPlace, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
-import { tempoOf } from "../../../time/grid";
+import { beatsAt, tempoOf } from "../../../time/grid";
 import { Button } from "../../../ui/Button";
 import { EditableName } from "../../../ui/EditableName";
 import { Num } from "../../../ui/Num";
@@ -10,7 +10,7 @@ import { keyOf } from "../../commands/commands";
 import { endOf, markFrame, startOf } from "../../model/placement";
 import { cutAtMarks, dropMark, programmeFrom, setSyncHere } from "../../state/clipEdits";
 import { useSetting } from "../../state/settings";
-import { currentClip, notify, showPlace, useOpen } from "../../state/desk";
+import { currentClip, notify, setSelection, showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
 
@@ -155,6 +155,49 @@ function Row({ mark }: { readonly mark: Mark }) {
   );
 }
 
+/** The selected time, typed and measured: seconds, and bars where there is a tempo. No clip is touched. */
+function SelectedTime() {
+  const job = useOpen((desk) => desk.job);
+  const style = useOpen((desk) => desk.timeStyle);
+  const selection = useOpen((desk) => desk.selection);
+  const cursor = useOpen((desk) => desk.cursorFrame);
+  const rate = job.rate_hz || 48_000;
+  const { start, end } = selection ?? { start: cursor, end: cursor };
+  const shown = job.grid ? "bars" : style;
+  const select = (from: number, to: number) => {
+    if (to > from) setSelection({ start: Math.max(from, 0), end: to, laneId: selection?.laneId ?? null });
+    else if (selection) notify("A selection ends after it starts.");
+    else showPlace(from); // where it will start
+  };
+  const place = (label: string, frame: number, go: (frame: number) => void) => (
+    <input
+      key={`${label} ${frame} ${shown}`}
+      aria-label={label}
+      title={HOW_TO_TYPE_TIME}
+      className="num w-20 rounded-(--radius) border border-rule bg-sheet px-1 text-right focus:border-join"
+      defaultValue={formatPlace(job, frame, shown)}
+      onBlur={(event) => {
+        const to = parsePlace(job, event.target.value, frame, shown);
+        if (to === null) notify(HOW_TO_TYPE_TIME);
+        else if (formatPlace(job, to, shown) !== formatPlace(job, frame, shown)) go(to);
+      }}
+      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+    />
+  );
+  return (
+    <div>
+      <p className="flex items-center justify-between">
+        Selected {place("selected from", start, (frame) => select(frame, selection ? end : frame))} to {place("selected to", end, (frame) => select(start, frame))}
+      </p>
+      {selection && (
+        <p className="num text-right text-soft">
+          {((end - start) / rate).toFixed(3)} s{job.grid && `, ${((beatsAt(job.grid, end, rate) - beatsAt(job.grid, start, rate)) / job.grid.beats_a_bar).toFixed(3)} bars`}
+        </p>
+      )}
+    </div>
+  );
+}
+
 const INITIAL_TEMPO = { bars: 4, target: { bar: 1, beat: 1 } };
 
 function MusicalTime() {
@@ -182,6 +225,7 @@ function MusicalTime() {
           No tempo yet. <Button onClick={() => set(120, 4)}>120 BPM, 4 beats a bar</Button>
         </p>
       )}
+      <SelectedTime />
       <p className="leading-7">
         {selection ? "The selection" : "The selected clip"} is <Num label="bars in the span" value={bars} unit="bars" lowest={1} highest={999} step={1} onChange={(count) => setSettings({ ...settings, bars: count })} />{" "}
         <Button
