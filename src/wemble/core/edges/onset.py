@@ -62,7 +62,8 @@ class Hit:
 
     ``confidence`` in 0…1 is that of its start, ``end_confidence`` that of its end: under `DOUBTFUL` somebody should look,
     and the reason beside it says why. ``rise_ms`` is how long the sound takes to come near its peak. ``end_frame`` has no
-    room yet.
+    room yet. ``hidden`` says that noise may hide an earlier start, and nothing else is
+    doubtful about it.
     """
 
     onset_frame: int
@@ -72,6 +73,7 @@ class Hit:
     rise_ms: float
     end_confidence: float = 1.0
     end_reason: str = CLEAR_END
+    hidden: bool = False
 
     @property
     def doubtful(self) -> bool:
@@ -161,13 +163,15 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     doubts = [*rough.doubts, *recorded_badly(samples, noise)]
     if rise > _SLOW_MS:
         doubts.append((0.9 - 0.45 * min(rise / _SWELL_MS, 1.0), f"rises slowly, over {rise:.0f} ms"))
+    hidden: list[Doubt] = []
     if rises_out_of(levels, onset, noise):
-        doubts.append((0.45, "rises out of the noise"))
+        hidden.append((0.45, "rises out of the noise"))
     if unsure_ms > _UNSURE_MS:
-        doubts.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
-    confidence, reason = min(doubts, default=(1.0, CLEAR_START))
+        hidden.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
+    confidence, reason = min([*doubts, *hidden], default=(1.0, CLEAR_START))
     end_confidence, end_reason = min(rough.end_doubts, default=(1.0, CLEAR_END))
-    return Hit(onset, max(end, onset + 1), confidence, reason, rise, end_confidence, end_reason)
+    only_hidden = bool(hidden) and min(doubts, default=(1.0, CLEAR_START))[0] >= DOUBTFUL
+    return Hit(onset, max(end, onset + 1), confidence, reason, rise, end_confidence, end_reason, hidden=only_hidden)
 
 
 def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, list[Doubt]]:

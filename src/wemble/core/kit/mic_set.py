@@ -70,7 +70,8 @@ def find_in_set(
     lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
-    decides = first_to_hear(starts, [hit.confidence for hit in found], decided_by)
+    # A start that noise may hide comes late rather than early: where it is the first all the same, it is believed.
+    decides = first_to_hear(starts, [1.0 if hit.hidden else hit.confidence for hit in found], decided_by)
     hear = hearing([hit.confidence for hit in found])
     end_confidence, end_reason = min((found[n].end_confidence, found[n].end_reason) for n in hear)
     end = max(ends[n] for n in hear)
