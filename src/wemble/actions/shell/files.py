@@ -58,7 +58,8 @@ def _opened(path: Path, report: Report = _unheard) -> Iterator[_Opened]:
         raise InvalidInput("there is no such file")
     with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
         home = Home(Path(scratch))
-        row = import_file(report, home.scratch, home.root, path, shown_name(path), 0).source
+        # Linked and not copied: the scratch folder is gone before anybody could write to the file.
+        row = import_file(report, home.scratch, home.root, path, shown_name(path), 0, owned=True).source
         reader = FileReader(home, {row.id: row.channels})
         yield _Opened(home, row, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
         reader.close()

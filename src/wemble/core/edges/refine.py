@@ -10,12 +10,21 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from wemble.core.edges.envelope import Envelope, counts_in, runs
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.silence import Spans
-from wemble.core.signal.levels import SILENCE_DB, Samples, from_db, moving_rms, ms_to_frames, to_db, upper_band
+from wemble.core.signal.levels import (
+    SILENCE_DB,
+    Floats,
+    Samples,
+    from_db,
+    moving_rms,
+    ms_to_frames,
+    power_around,
+    to_db,
+    upper_band,
+)
 from wemble.core.signal.prediction import prediction_error_filter
 
 Read = Callable[[int, int], Samples]
@@ -24,8 +33,11 @@ Read = Callable[[int, int], Samples]
 WINDOW_MS = 10.0
 _REACH_MS = 120.0
 _CONTEXT_MS = 30.0
+_WARM_UP_MS = 12.0
+"""Longer than half a window, the predictor and what the upper band's filter remembers."""
 _DIP_MS = 9.0
 _SURE_DIP_MS = 60.0
+_NEAR_OUT_MS, _NEAR_IN_MS = 75.0, 30.0
 _LASTING_MS = 12.0
 _AUDIBLE_OVER_DB = 3.0
 _SURPRISING_OVER_DB = 2.0
@@ -77,8 +89,13 @@ def band_levels_db(samples: Samples, rate_hz: int) -> tuple[NDArray[np.float64],
 
 def whitened_level_db(samples: Samples, predictor: tuple[float, ...], rate_hz: int) -> NDArray[np.float64]:
     """Return the 10 ms RMS of the prediction error around every frame, loudest channel, in dB, (frames,)."""
-    error = signal.lfilter(predictor, 1.0, samples, axis=1)
-    return to_db(moving_rms(error, ms_to_frames(WINDOW_MS, rate_hz)).max(axis=0))
+    return to_db(moving_rms(_unforetold(samples, predictor), ms_to_frames(WINDOW_MS, rate_hz)).max(axis=0))
+
+
+def _unforetold(samples: Samples, predictor: tuple[float, ...]) -> Floats:
+    """Return the prediction error, (channels, frames); before the first frame there is silence."""
+    frames = samples.shape[1]
+    return np.stack([np.convolve(predictor, channel)[:frames] for channel in samples])
 
 
 def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFloors:
@@ -131,8 +148,8 @@ def refine_sounds(read: Read, sounds: Spans, *, dropped: Spans, rate_hz: int, fr
         highest = min(
             end + reach, int(sounds[at + 1, 0]) if at + 1 < len(sounds) else frames, _first_over(after, end, frames)
         )
-        out[at, 0] = _first_audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
-        out[at, 1] = _last_audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors)
+        out[at, 0] = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
+        out[at, 1] = _audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors, mirrored=True)
     return out
 
 
@@ -160,33 +177,44 @@ def _standing(
     Sure is what lasts, and what the floor's own predictor is surprised by: a rumble that swells by chance passes
     the level, but it stays as predictable as it was.
     """
-    context = round(_CONTEXT_MS * rate_hz / 1000.0)
+    context, window = ms_to_frames(_WARM_UP_MS, rate_hz), ms_to_frames(WINDOW_MS, rate_hz)
     samples = read(low - context, high - low + 2 * context)
-    inside = slice(context, context + high - low)
-    full, upper = (levels[inside] for levels in band_levels_db(samples, rate_hz))
-    surprising = whitened_level_db(samples, floors.predictor, rate_hz)[inside] >= floors.surprising_db
-    stands_out = (full >= floors.full_audible_db) | (upper >= floors.upper_audible_db)
-    stands_out |= surprising & (
-        (full >= floors.full_db + _AUDIBLE_OVER_DB) | (upper >= floors.upper_db + _AUDIBLE_OVER_DB)
-    )
+
+    def over(band: Floats) -> Callable[[float], NDArray[np.bool_]]:
+        power = power_around(band, window, context, context + high - low)
+        return lambda level_db: power >= 10.0 ** (level_db / 10.0)
+
+    full, upper = over(samples), over(upper_band(samples, rate_hz))
+    surprising = over(_unforetold(samples, floors.predictor))(floors.surprising_db)
+    stands_out = full(floors.full_audible_db) | upper(floors.upper_audible_db)
+    stands_out |= surprising & (full(floors.full_db + _AUDIBLE_OVER_DB) | upper(floors.upper_db + _AUDIBLE_OVER_DB))
     standing = runs(stands_out)
     lasts = standing[:, 1] - standing[:, 0] >= _LASTING_MS * rate_hz / 1000.0
     return standing, lasts | (counts_in(surprising, standing) > 0)
 
 
-def _first_audible(read: Read, start: int, low: int, high: int, rate_hz: int, floors: BandFloors) -> int:
-    if high <= low:
-        return start
-    standing, sure = _standing(read, low, high, rate_hz, floors)
-    return low + _outermost(standing, sure, start - low, rate_hz)
+def _audible(
+    read: Read, at: int, low: int, high: int, rate_hz: int, floors: BandFloors, *, mirrored: bool = False
+) -> int:
+    """Return where the sound that is under way at a frame begins in ``[low, high)``; ``mirrored``, where it ends.
 
-
-def _last_audible(read: Read, end: int, low: int, high: int, rate_hz: int, floors: BandFloors) -> int:
+    That is looked for nearby; only where the answer may lie beyond what was looked at, in all of it.
+    """
     if high <= low:
-        return end
-    standing, sure = _standing(read, low, high, rate_hz, floors)
-    mirrored = (high - low) - standing[::-1, ::-1]
-    return high - _outermost(mirrored, sure[::-1], high - end, rate_hz)
+        return at
+    out, inside = ms_to_frames(_NEAR_OUT_MS, rate_hz), ms_to_frames(_NEAR_IN_MS, rate_hz)
+    before, after = (inside, out) if mirrored else (out, inside)
+    for first, last in ((max(low, at - before), min(high, at + after)), (low, high)):
+        standing, sure = _standing(read, first, last, rate_hz, floors)
+        if mirrored:
+            standing, sure = (last - first) - standing[::-1, ::-1], sure[::-1]
+        within = last - at if mirrored else at - first
+        edge = _outermost(standing, sure, within, rate_hz)
+        begun = bool((sure & (standing[:, 1] > within)).any())
+        nothing_beyond = last == high if mirrored else first == low
+        if begun and (nothing_beyond or (standing[0, 0] > 0 and 1000.0 * edge / rate_hz > _SURE_DIP_MS)):
+            break
+    return last - edge if mirrored else first + edge
 
 
 def _last_under(values: NDArray[np.int64], start: int) -> int:

@@ -55,7 +55,7 @@ def ms_to_frames(milliseconds: float, rate_hz: int) -> int:
     return round(milliseconds * rate_hz / 1000.0)
 
 
-def moving_rms(samples: Samples, window_frames: int) -> NDArray[np.float64]:
+def moving_rms(samples: Floats, window_frames: int) -> NDArray[np.float64]:
     """Return the RMS in a window centred on every frame.
 
     Parameters
@@ -70,8 +70,7 @@ def moving_rms(samples: Samples, window_frames: int) -> NDArray[np.float64]:
         Linear amplitude. No frames, no values.
     """
     channels, frames = samples.shape
-    power = np.zeros((channels, frames + 1))
-    np.cumsum(np.square(samples, dtype=np.float64), axis=1, out=power[:, 1:])
+    power = _summed_power(samples)
     before = window_frames // 2
     mean = np.empty((channels, frames))
     whole = max(frames - window_frames + 1, 0)  # windows that are not cut off: plain slices, no look-up
@@ -83,16 +82,48 @@ def moving_rms(samples: Samples, window_frames: int) -> NDArray[np.float64]:
     return np.asarray(np.sqrt(np.maximum(mean, 0.0)))
 
 
+def power_around(samples: Floats, window_frames: int, start: int, stop: int) -> NDArray[np.float64]:
+    """Return the mean square in a window centred on each frame from ``start`` to ``stop``, of the loudest channel: (frames,).
+
+    The windows must lie whole inside the samples.
+    """
+    power, low = _summed_power(samples), start - window_frames // 2
+    high = low + window_frames
+    means = (power[:, high : high + stop - start] - power[:, low : low + stop - start]) / window_frames
+    return np.asarray(means.max(axis=0))
+
+
+def _summed_power(samples: Floats) -> NDArray[np.float64]:
+    """Return the sums of squares up to before each frame, and of all: (channels, frames + 1)."""
+    power = np.empty((samples.shape[0], samples.shape[1] + 1))
+    power[:, 0] = 0.0
+    np.cumsum(np.square(samples, dtype=np.float64), axis=1, out=power[:, 1:])
+    return power
+
+
 @lru_cache
-def _upper_band_filter(rate_hz: int) -> NDArray[np.float64]:
-    return np.asarray(signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos"))
+def _upper_band_filter(rate_hz: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the filter of the upper band, and its state in a constant signal of 1."""
+    sos = signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos")
+    return np.asarray(sos), np.asarray(signal.sosfilt_zi(sos))
+
+
+_PAD_FRAMES = 9
 
 
 def upper_band(samples: Samples, rate_hz: int) -> Samples:
     """Return the samples above `UPPER_BAND_HZ`, without delay (a first-order section run both ways).
 
-    Runs of fewer than 16 frames come back unchanged: there is no band to speak of.
+    What `scipy.signal.sosfiltfilt` does, without working out the filter's state each time. Runs of fewer than 16 frames
+    come back unchanged: there is no band to speak of.
     """
     if samples.shape[1] < 16:
         return samples
-    return np.asarray(signal.sosfiltfilt(_upper_band_filter(rate_hz), samples, axis=1), dtype=np.float32)
+    sos, state = _upper_band_filter(rate_hz)
+    first, last = samples[:, :1], samples[:, -1:]
+    mirrored = (2 * first - samples[:, _PAD_FRAMES:0:-1], samples, 2 * last - samples[:, -2 : -_PAD_FRAMES - 2 : -1])
+    padded = np.concatenate(mirrored, axis=1)
+    for _ in range(2):  # there, and back
+        padded, _ = signal.sosfilt(sos, padded, axis=1, zi=state[:, None, :] * padded[None, :, :1])
+        padded = padded[:, ::-1]
+    return np.asarray(padded[:, _PAD_FRAMES:-_PAD_FRAMES], dtype=np.float32)
