@@ -147,8 +147,10 @@ def test_ends_are_softened_hot_ones_come_down_and_the_kit_is_sent(
     assert 1 <= len(turned) <= 4 and all(-1.5 < c["gain_db"] < 0 for c in turned)
     page.get_by_role("button", name="soften the ends over 5 ms").click()
     settled(page)
-    assert {c["fade_out"]["length_frames"] for c in state(demo_server, job)["clips"].values()} == {240}
-    expect(page.get_by_text("no effect, already at the floor", exact=False)).to_be_visible()
+    fades = [c["fade_out"] for c in state(demo_server, job)["clips"].values()]
+    assert all(fade is None or fade["length_frames"] == 240 for fade in fades)
+    expect(page.get_by_text("no effect, already at the floor", exact=False)).to_be_visible()  # those stay as they are
+    assert None in fades
 
     page.keyboard.press("4")
     expect(page.get_by_text("35 one-shots, at their own depth")).to_be_visible()
@@ -254,7 +256,7 @@ def test_loops_are_chosen_seen_and_sent_and_axe_is_content(page: Page, demo_serv
     settled(page)
     card = page.get_by_role("complementary", name="step: mark")
     expect(card.get_by_text("looped as a whole")).to_be_visible()
-    expect(card.get_by_text("through the crossfade")).to_be_visible()
+    expect(card.get_by_text("the crossfade")).to_be_visible()  # what is heard where its old ends meet
     assert (rows.count(), wall_cells(page)) == (before, cells)
     turned = [
         c for c in state(demo_server, job)["clips"].values() if c["name"].startswith("Bell") and "hard" in c["name"]

@@ -1705,7 +1705,7 @@ export interface components {
         };
         /**
          * LoopFigure
-         * @description One candidate for a loop, or the loop that a clip has, with what is heard of its seam.
+         * @description One candidate for a loop, or the loop that a clip has, with what is heard of its seam, in figures and in words.
          */
         LoopFigure: {
             /** Start Frame */
@@ -1718,10 +1718,10 @@ export interface components {
             alike: number;
             /** Click */
             click: number;
-            /** Step Db */
-            step_db: number;
             /** Score */
             score: number;
+            /** Text */
+            text: string;
         };
         /**
          * LoopsAnswer

@@ -64,15 +64,15 @@ def _ends_in_the_floor(library: Library, job: Job, clip: Clip) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class LoopFigure:
-    """One candidate for a loop, or the loop that a clip has, with what is heard of its seam."""
+    """One candidate for a loop, or the loop that a clip has, with what is heard of its seam, in figures and in words."""
 
     start_frame: int
     end_frame: int
     crossfade_frames: int
     alike: float
     click: float
-    step_db: float
     score: float
+    text: str
 
 
 def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tuple[int, int] | None) -> list[LoopFigure]:
@@ -89,7 +89,9 @@ def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end
     shift = clip.head_frame
     samples = _all_microphones(library, job, clip, shift)
     rate = library.source(clip.source_id).rate_hz
-    return _figure(_shifted(crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade), shift))
+    bars = _bars_of(job, rate, samples.shape[1])
+    seam = crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade, bars=bars)
+    return _figure(_shifted(seam, shift))
 
 
 def loop_all(library: Library, job: Job, clip_ids: tuple[str, ...], crossfade_ms: float | None = None) -> Edited:
@@ -160,7 +162,9 @@ def _shifted(seam: Seam, by: int) -> Seam:
 
 
 def _figure(seam: Seam) -> LoopFigure:
+    level = seam.level_db
+    text = f"{seam.click:.1f}×" if level is None else f"{level:+.1f} dB".replace("-", "−")
     return LoopFigure(
         seam.start_frame, seam.end_frame, seam.crossfade_frames, round(seam.alike, 3), round(seam.click, 2),
-        round(seam.step_db, 2), round(seam.score, 3),
+        round(seam.score, 3), text,
     )  # fmt: skip

@@ -33,6 +33,11 @@ _APART_PART = 16
 _CANDIDATES = 12
 _STEP_MS = 50.0
 _STEP_DB = 3.0
+_DRIFT_MS = 400.0
+_DRIFT_DB = 1.0
+"""Just noticeable of a steady sound (common practice)."""
+_MOVED_DB = 2.0
+"""So much closer in level two ends must be to be worth moving one of them by the length of the loop."""
 _CLICK = 2.0
 _DEAR_MS = 100.0
 _UNEVEN = 0.04
@@ -45,8 +50,9 @@ class Seam:
     """A candidate: ``[start, end)`` in frames of the source, the crossfade before the end, and how well it goes over.
 
     ``alike`` −1…1 is the correlation around both ends; ``click`` times the local residual; ``step_db`` the change of
-    level, beyond that of the source itself at either end, where a beat may begin. ``score`` is the worse of the two, each
-    over its threshold, so that 1 is where it begins to be heard.
+    level at once, beyond that of the source itself at either end, where a beat may begin; ``drift_db`` that of the level
+    around, beyond how much it wanders inside the loop. ``score`` is the worst of the three, each over its threshold, so that
+    1 is where it begins to be heard.
     """
 
     start_frame: int
@@ -55,11 +61,23 @@ class Seam:
     alike: float
     click: float
     step_db: float
+    drift_db: float = 0.0
 
     @property
     def score(self) -> float:
         """How much can be heard: under 1 nothing."""
-        return max(self.click / _CLICK, abs(self.step_db) / _STEP_DB)
+        return max(self.click / _CLICK, self._level)
+
+    @property
+    def level_db(self) -> float | None:
+        """How far the level is off, if that is what is heard most of all."""
+        if self.score < 1.0 or self._level < self.click / _CLICK:
+            return None
+        return max(self.step_db, self.drift_db, key=abs)
+
+    @property
+    def _level(self) -> float:
+        return max(abs(self.step_db) / _STEP_DB, abs(self.drift_db) / _DRIFT_DB)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +97,10 @@ class Bars:
     def frames(self, count: int) -> int:
         """Return so many bars in whole frames: rounded once, never by adding rounded ones."""
         return round(count * self.bar_frames)
+
+    def hold(self, frames: int) -> bool:
+        """Say whether so many frames are whole bars."""
+        return abs(frames - self.frames(max(round(frames / self.bar_frames), 1))) <= 1
 
 
 def find_seams(
@@ -129,13 +151,13 @@ def find_seams(
     apart = max(ms_to_frames(_APART_MS, rate_hz), reach // _APART_PART)
     if bars is not None:
         ranked = _of_whole_bars(samples, near, reach, bars, window)
-        return _best_of(samples, ranked, apart, rate_hz, crossfade_frames)
+        return _best_of(samples, ranked, apart, rate_hz, crossfade_frames, bars)
     starts = crossings(samples, max(start - reach, 1), min(start + reach, frames - 1))
     ends = crossings(samples, max(end - reach, 1), min(end + reach, frames - 1))
     if not len(starts) or not len(ends):
         starts, ends = np.array([start]), np.array([min(end, frames - 1)])
     chosen = starts[np.argsort(np.abs(starts - start), kind="stable")[:_STARTS]]
-    return _best_of(samples, _ranked(samples, chosen, ends, window), apart, rate_hz, crossfade_frames)
+    return _best_of(samples, _ranked(samples, chosen, ends, window), apart, rate_hz, crossfade_frames, bars)
 
 
 def _best_of(
@@ -144,12 +166,13 @@ def _best_of(
     apart: int,
     rate_hz: int,
     crossfade_frames: int | None,
+    bars: Bars | None,
 ) -> list[Seam]:
     """Return the first of ranked loops that lie apart, judged, those that are not heard first."""
     seams: list[Seam] = []
     for alike, s, e in ranked:
         if all(abs(s - o.start_frame) + abs(e - o.end_frame) > apart for o in seams):
-            seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames))
+            seams.append(crossed(samples, s, e, rate_hz, alike=alike, crossfade_frames=crossfade_frames, bars=bars))
         if len(seams) == _CANDIDATES:
             break
     return sorted(
@@ -203,6 +226,7 @@ def crossed(
     *,
     alike: float | None = None,
     crossfade_frames: int | None = None,
+    bars: Bars | None = None,
 ) -> Seam:
     """Return the seam of one loop, with the crossfade that is asked for, or the shortest that is not heard.
 
@@ -212,9 +236,10 @@ def crossed(
         alike = _alike(samples, start, end, min(ms_to_frames(WINDOW_MS, rate_hz), samples.shape[1] // 8))
     most = min(start, (end - start) // 2)
     lengths = [ms_to_frames(ms, rate_hz) for ms in CROSSFADES_MS] if crossfade_frames is None else [crossfade_frames]
+    on_beat = bars is not None and bars.hold(end - start)
     best: Seam | None = None
     for length in dict.fromkeys(min(length, most) for length in lengths):
-        seam = _judged(samples, start, end, length, rate_hz, alike)
+        seam = _judged(samples, start, end, length, rate_hz, alike, on_beat)
         if best is None or seam.score < 0.8 * best.score:
             best = seam
         if seam.score < 0.9:
@@ -237,7 +262,7 @@ def looped_end(samples: Samples, start: int, end: int, crossfade_frames: int) ->
     return np.asarray(goes_of * goes + comes_of * comes, np.float32)
 
 
-def _judged(samples: Samples, start: int, end: int, length: int, rate_hz: int, alike: float) -> Seam:
+def _judged(samples: Samples, start: int, end: int, length: int, rate_hz: int, alike: float, on_beat: bool) -> Seam:
     around = min(ms_to_frames(_STEP_MS, rate_hz), (end - start) // 2)
     before = samples[:, max(end - around - length, 0) : end].copy()
     if length:
@@ -251,7 +276,27 @@ def _judged(samples: Samples, start: int, end: int, length: int, rate_hz: int, a
     step = _step_db(before[:, -around:], after)
     beyond = float(np.sign(step)) * max(abs(step) - own, 0.0)
     click = seam_figure(np.concatenate([before, after], axis=1), before.shape[1], known)
-    return Seam(start, end, length, float(alike), float(click), beyond)
+    drift = _drift_db(samples, start, end, before[:, -length:] if length else None, rate_hz, on_beat)
+    return Seam(start, end, length, float(alike), float(click), beyond, drift)
+
+
+def _drift_db(
+    samples: Samples, start: int, end: int, crossed_end: Samples | None, rate_hz: int, on_beat: bool
+) -> float:
+    """Return how much louder a loop begins than it ends, over parts long enough to hear a level.
+
+    On the beat the next bar may begin louder than the last one ended: then it counts how the sound itself would go on.
+    """
+    part = min(ms_to_frames(_DRIFT_MS, rate_hz), (end - start) // 4)
+    closes = samples[:, end - part : end].copy()
+    if crossed_end is not None:
+        crossed = min(crossed_end.shape[1], part)
+        closes[:, -crossed:] = crossed_end[:, -crossed:]
+    begins = samples[:, start : start + part]
+    drift = _step_db(closes, begins)
+    if on_beat and end + part <= samples.shape[1]:  # what would come next is as loud as what comes instead
+        drift = min(drift, _step_db(samples[:, end : end + part], begins), key=abs)
+    return drift
 
 
 def _step_db(before: Samples, after: Samples) -> float:
@@ -263,7 +308,8 @@ def _power(samples: Samples) -> float:
 
 
 def usual_place(samples: Samples, rate_hz: int) -> tuple[int, int]:
-    """Return about where a loop fits: from where the level is even after the attack to before it falls for good."""
+    """Return about where a loop fits: from where the level is even after the attack to before it falls for good, and where
+    it is the same at both ends if it wanders."""
     frames = samples.shape[1]
     block = max(ms_to_frames(20.0, rate_hz), 1)
     blocks = max(frames // block, 1)
@@ -274,7 +320,30 @@ def usual_place(samples: Samples, rate_hz: int) -> tuple[int, int]:
     attack = first + int(np.argmax(level[loud[0] : loud[0] + 25])) * block if len(loud) else 0
     start = max(attack + ms_to_frames(ATTACK_MS, rate_hz), first + (last - first) // 4)
     end = last - (last - first) // 8
-    return (start, end) if end - start >= frames // 8 else (frames // 4, frames - frames // 8)
+    if end - start < frames // 8:
+        return frames // 4, frames - frames // 8
+    power = np.square(shaped, dtype=np.float64).mean(axis=(0, 2))
+    earliest = attack + ms_to_frames(ATTACK_MS, rate_hz)
+    return _evened(
+        power, round(_DRIFT_MS / 20.0), (earliest // block, start // block, end // block, last // block), block
+    )
+
+
+def _evened(power: NDArray[np.float64], part: int, places: tuple[int, int, int, int], block: int) -> tuple[int, int]:
+    """Return start and end in frames, in whole blocks of this power, moved by up to a quarter of the loop to where the parts
+    behind the one and before the other are as loud as each other."""
+    earliest, start, end, last = places
+    length = end - start
+    if length < 4 * part:
+        return start * block, end * block
+    sums = np.concatenate([[0.0], np.cumsum(power)])
+    starts = np.arange(max(start - length // 4, earliest), start + length // 4 + 1)
+    ends = np.arange(end - length // 4, min(end + length // 4, last) + 1)
+    begins, closes = sums[starts + part] - sums[starts], sums[ends] - sums[ends - part]
+    uneven = np.abs(10.0 * np.log10((begins[:, None] + 1e-12) / (closes[None] + 1e-12)))
+    moved = (np.abs(starts - start)[:, None] + np.abs(ends - end)[None]) / length
+    best_start, best_end = divmod(int(np.argmin(uneven + _MOVED_DB * moved)), len(ends))
+    return int(starts[best_start]) * block, int(ends[best_end]) * block
 
 
 def _ranked(

@@ -159,8 +159,8 @@ function Figures({ figure }: { readonly figure: LoopFigure | undefined }) {
   if (!figure) return null;
   const heard = figure.score >= 1;
   return (
-    <span className={`num inline-flex items-center gap-0.5 text-xs ${heard ? "text-warn" : "text-fine"}`} title={`${heard ? "audible" : "inaudible"} seam: similarity ${figure.alike}, level step ${figure.step_db} dB`}>
-      {figure.click.toFixed(1)}× {heard ? <TriangleAlert size={11} aria-label="audible" /> : <Check size={11} aria-label="inaudible" />}
+    <span className={`num inline-flex items-center gap-0.5 text-xs ${heard ? "text-warn" : "text-fine"}`} title={`${heard ? "audible" : "inaudible"} seam: ${figure.click.toFixed(1)}× the local residual, similarity ${figure.alike}`}>
+      {figure.text} {heard ? <TriangleAlert size={11} aria-label="audible" /> : <Check size={11} aria-label="inaudible" />}
     </span>
   );
 }
