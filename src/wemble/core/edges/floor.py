@@ -16,6 +16,9 @@ _UPPER_PERCENTILE = 25.0
 _NEAR_DB = 3.0
 _SUSTAINED_OVER_DB = 2.5
 _DIGITAL_SILENCE_DB = -120.0
+_ENDS_UNDER_DB, _PAUSE_MS = 22.0, 200.0
+_FALL_MS, _FALL_MEAN_MS = 60.0, 20.0
+_USUAL_FALL_DB_S = 400.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +27,8 @@ class Floor:
 
     ``level_db`` and ``upper_db`` are the floors of the two bands of an envelope, ``level_top_db`` and
     ``upper_top_db`` what the noise alone passes in one bin of a thousand. ``confidence`` in 0…1 is low where
-    the recording has no pause, or where it is nearly all pause.
+    the recording has no pause, or where it is nearly all pause. ``fall_db_s`` is how fast the level falls where sound ends:
+    in a dry room as fast as the voice, in another as fast as the room lets it.
     """
 
     level_db: float
@@ -35,6 +39,7 @@ class Floor:
     sound_db: float
     peak_db: float
     confidence: float
+    fall_db_s: float = _USUAL_FALL_DB_S
 
 
 def measure_floor(envelope: Envelope) -> Floor:
@@ -67,7 +72,27 @@ def measure_floor(envelope: Envelope) -> Floor:
         sound_db=sound_db,
         peak_db=float(level.max()),
         confidence=round(float(lift * steady * plenty), 2),
+        fall_db_s=_fall_db_s(level, max(floor_db + 10.0, sound_db - _ENDS_UNDER_DB), envelope),
     )
+
+
+def _fall_db_s(level: Levels, ends_at_db: float, envelope: Envelope) -> float:
+    """Return how fast the level falls at most around the ends of sounds, in the median over them."""
+    power = ndimage.uniform_filter1d(
+        np.power(10.0, level / 10.0, dtype=np.float64), max(envelope.bins(_FALL_MEAN_MS), 1)
+    )
+    smooth = 10.0 * np.log10(np.maximum(power, 1e-20))
+    pause, before, after, step = (max(envelope.bins(ms), 1) for ms in (_PAUSE_MS, 100.0, 300.0, _FALL_MS))
+    loud = level > ends_at_db
+    ends = np.flatnonzero(loud[:-1] & ~loud[1:])
+    nexts = np.append(np.flatnonzero(~loud[:-1] & loud[1:]) + 1, len(level))
+    ends = ends[nexts[np.searchsorted(nexts, ends, "right")] - ends > pause]
+    falls = [
+        float((smooth[low:high] - smooth[low + step : high + step]).max())
+        for low, high in ((max(end - before, 0), min(end + after, len(level) - step)) for end in ends.tolist())
+        if high > low
+    ]
+    return round(float(np.median(falls)) / (step * envelope.bin_s), 1) if falls else _USUAL_FALL_DB_S
 
 
 def _quiet_bins(level: Levels, envelope: Envelope) -> tuple[Flags, float]:

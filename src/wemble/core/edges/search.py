@@ -14,13 +14,15 @@ from wemble.core.edges.silence import HYSTERESIS_DB, Found, find_sounds, with_ro
 _OVER_FLOOR_DB = 10.0
 _UNDER_SOUND_DB = 22.0
 _UNDER_PEAK_DB = 28.0
+_DIES_AWAY_DB = 20.0
 
 
 def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
     """Propose settings from the floor and the level of the sound, which is speech unless another material is named.
 
     The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
-    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it. What is struck may be
+    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it; the one behind is as long
+    as the recording's own room needs to fall by another 20 dB, and 130 ms more. What is struck may be
     as short as a click, and follows closely (common practice: half a second joins hits into one); others are heard in
     between, so its threshold lies a step under its own loudest. Only speech has breaths to be left out.
     """
@@ -29,8 +31,10 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
     proposed = Recipe(
         threshold_db=round(max(threshold, -90.0), 1),
         threshold_from="full_scale",
-        room_before_ms=float(round(100.0 + 4.0 * min(higher, 20.0), -1)),
-        room_after_ms=float(round(240.0 + 8.0 * min(higher, 20.0), -1)),
+        room_before_ms=float(round(70.0 + 2.0 * min(higher, 20.0), -1)),
+        room_after_ms=float(
+            round(130.0 + 3.0 * min(higher, 20.0) + 1000.0 * min(_DIES_AWAY_DB / floor.fall_db_s, 0.3), -1)
+        ),
     )
     if material != "struck":
         return replace(proposed, breaths_are_sound=material != "speech")
