@@ -237,7 +237,7 @@ class Outcome:
 
 def measured(one: MadeHit, recipe: HitRecipe) -> Outcome:
     """Find a hit and hold it against what can be known."""
-    hit = find_hit(one.samples, one.rate_hz, recipe)
+    hit = find_hit(one.samples, one.rate_hz, recipe, coded="coded" in one.name)
     ms = 1000.0 / one.rate_hz
     late, early = (hit.onset_frame - one.limit) * ms, (hit.onset_frame - one.stands_out) * ms
     error = late if late > 0 else min(early, 0.0)

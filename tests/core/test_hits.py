@@ -5,12 +5,14 @@ Real recordings are measured in ``bench/``; what the tests ask is what must hold
 
 from __future__ import annotations
 
+import io
 import itertools
 from functools import partial
 
 import mir_eval
 import numpy as np
 import pytest
+import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -140,6 +142,14 @@ def test_what_is_wrong_with_a_recording_is_told_and_a_plain_hit_is_not_doubted()
             assert hit.doubtful and (reason or "") in hit.reason and (end_reason or "") in hit.end_reason
         loudest = 14_400 + int(np.abs(plain[0, 14_400:15_000]).argmax())
         assert find_hit(plain[:, loudest:], RATE, HitRecipe()).reason == "the file starts inside the attack"
+    at, burst = RATE // 5, np.exp(-np.arange(RATE // 2) / 2_000) * np.random.default_rng(0).standard_normal(RATE // 2)
+    sharp = np.concatenate([np.zeros(at), 0.2 * burst, np.zeros(RATE)]).astype(np.float32)[None]
+    held = io.BytesIO()
+    soundfile.write(held, sharp.T, RATE, format="MP3", bitrate_mode="CONSTANT", compression_level=0.7)
+    held.seek(0)
+    coded = find_hit(soundfile.read(held, dtype="float32", always_2d=True)[0].T, RATE, HitRecipe(), coded=True)
+    assert coded.onset_frame < at - 48 and coded.reason == "may begin with coding noise"
+    assert find_hit(sharp, RATE, HitRecipe(), coded=True).reason == "clear start"
 
 
 @settings(max_examples=30, deadline=None)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, edit
-from wemble.core.edges.hit_doubts import CLEAR_END, CLEAR_START, SILENCE, Doubt
+from wemble.core.edges.hit_doubts import CLEAR_END, CLEAR_START, SILENCE, Doubt, is_coded
 from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
 from wemble.core.edges.onset import rough_hit
@@ -262,6 +262,7 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
             library.reads(base.source_id)(base.head_frame, base.tail_frame - base.head_frame),
             rate,
             levels_of(library, base) if base.tail_frame - base.head_frame <= LONGEST_HIT_S * rate else None,
+            is_coded(library.source(base.source_id).kind),
         )
         for base, rate in zip(bases, rates, strict=True)
     ]
@@ -295,8 +296,9 @@ def _take_of(library: Library, base: Finding | Clip) -> Take:
     read, frames, shift = library.reads(base.source_id), base.tail_frame - base.head_frame, base.head_frame
 
     def measure() -> Take:
+        source = library.source(base.source_id)
         return measure_take(
-            lambda start, count: read(shift + start, count), frames, library.source(base.source_id).rate_hz
+            lambda start, count: read(shift + start, count), frames, source.rate_hz, coded=is_coded(source.kind)
         )
 
     return library.takes.get((base.source_id, shift, base.tail_frame), measure)

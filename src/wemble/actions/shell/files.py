@@ -21,6 +21,7 @@ from wemble.actions.work.executor import Report, part_of
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.words import files_to_send
+from wemble.core.edges.hit_doubts import is_coded
 from wemble.core.edges.hits import find_hits, measure_take
 from wemble.core.edges.onset import Hit, find_hit
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
@@ -86,7 +87,9 @@ def find_onset(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
     """Return where a one-shot speaks and is over, in its own frames, with the confidence and its reason."""
     with _opened(path) as opened:
         source = opened.source
-        hit = find_hit(opened.read(0, source.frames), source.rate_hz, recipe or HitRecipe())
+        hit = find_hit(
+            opened.read(0, source.frames), source.rate_hz, recipe or HitRecipe(), coded=is_coded(source.kind)
+        )
         return _hit_row(path, source, hit)
 
 
@@ -106,7 +109,7 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
     for members in sets.values():
         with ExitStack() as stack:
             opened = [stack.enter_context(_opened(path)) for path in members]
-            heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz) for o in opened]
+            heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz, coded=is_coded(o.source.kind)) for o in opened]
             found = find_in_set(heard, recipe or HitRecipe())
             for path, one, hit, lag in zip(members, opened, found.hits, found.lags_s, strict=True):
                 row = _hit_row(path, one.source, hit)
@@ -123,7 +126,7 @@ def find_all_hits(path: Path, recipe: HitRecipe | None = None, report: Report = 
             report(0.5 + 0.45 * min(max(start, 0) / source.frames, 1.0), "finding")
             return read(start, frames)
 
-        take = measure_take(reported, source.frames, source.rate_hz)
+        take = measure_take(reported, source.frames, source.rate_hz, coded=is_coded(source.kind))
         found = find_hits(take, recipe or HitRecipe(many=True))
         return {"file": str(path), "sample_rate_hz": source.rate_hz, "hits": [asdict(hit) for hit in found.hits]}
 

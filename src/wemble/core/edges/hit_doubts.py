@@ -9,12 +9,14 @@ from wemble.core.edges.hit_levels import BLOCK_MS, HitLevels, Levels
 from wemble.core.signal.levels import Samples, from_db
 
 CLEAR_START, CLEAR_END, SILENCE = "clear start", "clear end", "silence"
+CODING_NOISE = "may begin with coding noise"
 STEEP_DB = 15.0
 _LEADS_IN_MS = 12.0
 _FIRST_FRAMES, _AT_ONCE_DB, _OVER_NOISE_TOP = 2, -26.0, 1.5
 _FLAT_FROM, _BOUND, _FLAT_TOPS = 0.9, 0.003, 2
 _CLICK_BLOCKS, _CLICK_UNDER_PEAK_DB, _CLICK_AHEAD_MS = 2, 60.0, 4.0
 _BEGINS_MS, _BEGINS_UNDER_DB, _NEAR_NOISE_DB = 4.0, 10.0, 36.0
+_SPREADS_MS, _JUMPS_MS, _JUMPS_TIMES = (2, 20), 3, 100.0
 _UNFORETOLD = 2
 """The first blocks of a file are foretold by nothing."""
 
@@ -51,6 +53,23 @@ def rises_out_of(levels: HitLevels, onset: int, noise: Samples) -> bool:
     if not len(begins) or levels.peak > power * 10.0 ** (_NEAR_NOISE_DB / 10.0):
         return False
     return bool(begins.mean() < levels.peak * 10.0 ** (-_BEGINS_UNDER_DB / 10.0))
+
+
+def is_coded(kind: str) -> bool:
+    """Say whether a source of this kind was coded with loss: the noise of that spreads ahead of an attack.
+
+    Examples
+    --------
+    >>> is_coded("MP3 MPEG_LAYER_III"), is_coded("OGG VORBIS"), is_coded("WAV PCM_16"), is_coded("FLAC PCM_24")
+    (True, True, False, False)
+    """
+    return any(name in kind.upper() for name in ("MP3", "MPEG", "VORBIS", "OPUS", "AAC", "M4A"))
+
+
+def coding_noise_ahead(power: Levels, first: int) -> bool:
+    """Say whether what begins at a block may be coding noise, which lies ahead of an attack: soft, and then a jump."""
+    jumps = range(first + _SPREADS_MS[0], min(first + _SPREADS_MS[1], len(power) - _JUMPS_MS))
+    return any(power[at : at + _JUMPS_MS].max() > _JUMPS_TIMES * np.median(power[first:at]) for at in jumps)
 
 
 def click_before(levels: HitLevels, first: int) -> int | None:

@@ -18,7 +18,7 @@ from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
-from wemble.core.edges.hit_doubts import Doubt
+from wemble.core.edges.hit_doubts import CODING_NOISE, Doubt, coding_noise_ahead
 from wemble.core.edges.hit_levels import BLOCK_MS, Levels, block_power, high_passed, prediction_residual
 from wemble.core.edges.onset import back_while
 from wemble.core.edges.recipe import HitRecipe
@@ -105,12 +105,14 @@ class Take:
     power: NDArray[np.float32]
 
 
-def measure_take(read: Read, frames: int, rate_hz: int) -> Take:
+def measure_take(read: Read, frames: int, rate_hz: int, *, coded: bool = False) -> Take:
     """Look through a take once.
 
     Parameters
     ----------
     read : (start, frames) -> float32 array, shape (channels, frames)
+    coded : bool
+        Whether it was coded with loss, so that noise may spread ahead of an attack.
 
     References
     ----------
@@ -128,7 +130,7 @@ def measure_take(read: Read, frames: int, rate_hz: int) -> Take:
     (full, full_step), (upper, upper_step) = _rises(power, blocks), _rises(bright, blocks)
     loud, step = np.maximum(full, upper - _DULLER_DB), np.maximum(full_step, upper_step)
     heard = (loud >= -SOFTEST_DB) & (step >= _LEAST_STEP_DB)
-    begins = [_begins(read, int(middle), frames, rate_hz) for middle in middles[heard]]
+    begins = [_begins(read, int(middle), frames, rate_hz, coded=coded) for middle in middles[heard]]
     smooth = ndimage.uniform_filter1d(power, round(_END_SMOOTH_MS / BLOCK_MS), mode="nearest").astype(np.float32)
     onsets, doubts = np.array([at for at, _ in begins], np.int64), tuple(doubt for _, doubt in begins)
     return Take(rate_hz, frames, hops[heard], flux[hops[heard]], onsets, loud[heard], step[heard], doubts, smooth)
@@ -278,7 +280,7 @@ def _rises(power: Levels, at: NDArray[np.int64]) -> tuple[NDArray[np.float64], N
     return np.asarray(10.0 * np.log10(rise)), np.asarray(10.0 * np.log10(step))
 
 
-def _begins(read: Read, middle: int, frames: int, rate_hz: int) -> tuple[int, Doubt | None]:
+def _begins(read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool) -> tuple[int, Doubt | None]:
     """Return the frame at which the hit near a frame begins, and a doubt: what was before does not predict it."""
     back, learn, after = (ms_to_frames(ms, rate_hz) for ms in (_BACK_MS, _LEARN_MS, _AFTER_MS))
     start = max(middle - back - learn, 0)
@@ -296,6 +298,8 @@ def _begins(read: Read, middle: int, frames: int, rate_hz: int) -> tuple[int, Do
     unsure_ms = begin.unsure_frames * 1000.0 / rate_hz
     if led_into:
         return start + begin.frame, (0.45, "a softer sound leads into it")
+    if coded and coding_noise_ahead(power, begin.frame // block):
+        return start + begin.frame, (0.45, CODING_NOISE)
     return start + begin.frame, (0.45, f"noise hides the first {unsure_ms:.1f} ms") if unsure_ms > _UNSURE_MS else None
 
 

@@ -19,10 +19,12 @@ from wemble.core.edges.envelope import Flags
 from wemble.core.edges.hit_doubts import (
     CLEAR_END,
     CLEAR_START,
+    CODING_NOISE,
     SILENCE,
     STEEP_DB,
     Doubt,
     click_before,
+    coding_noise_ahead,
     leads_in,
     recorded_badly,
     rises_out_of,
@@ -128,7 +130,9 @@ def _rung_out(levels: HitLevels, over_db: float) -> tuple[int, bool, bool]:
     return max(end.end for end in ends), all(end.met_floor for end in ends), ends[0].followed
 
 
-def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels | None = None) -> Hit:
+def find_hit(
+    samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels | None = None, *, coded: bool = False
+) -> Hit:
     """Find where a one-shot speaks and where it is over, to the sample.
 
     Parameters
@@ -136,6 +140,8 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     samples : float32 array, shape (channels, frames)
     recipe : HitRecipe
         How far under its peak a sample speaks, how far in to look, when it is over.
+    coded : bool
+        Whether the samples were coded with loss, so that noise may spread ahead of an attack.
 
     Returns
     -------
@@ -163,6 +169,8 @@ def find_hit(samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevel
     doubts = [*rough.doubts, *recorded_badly(samples, noise)]
     if rise > _SLOW_MS:
         doubts.append((0.9 - 0.45 * min(rise / _SWELL_MS, 1.0), f"rises slowly, over {rise:.0f} ms"))
+    if coded and coding_noise_ahead(levels.power, onset // levels.block_frames):
+        doubts.append((0.45, CODING_NOISE))
     hidden: list[Doubt] = []
     if rises_out_of(levels, onset, noise):
         hidden.append((0.45, "rises out of the noise"))

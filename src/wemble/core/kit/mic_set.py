@@ -29,11 +29,13 @@ _CLEARER = 1.25
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Heard:
-    """One microphone's file: float32 (channels, frames) at its rate; its levels, if they were measured before."""
+    """One microphone's file: float32 (channels, frames) at its rate; its levels, if they were measured before; whether it was
+    coded with loss."""
 
     samples: Samples
     rate_hz: int
     levels: HitLevels | None = None
+    coded: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +68,7 @@ def find_in_set(
     InvalidInput
         If files do not begin together and no lag explains it.
     """
-    found = [find_hit(one.samples, one.rate_hz, recipe, one.levels) for one in heard]
+    found = [find_hit(one.samples, one.rate_hz, recipe, one.levels, coded=one.coded) for one in heard]
     lags = [0.0, *[lag_s(heard[0], other) for other in heard[1:]]] if lags is None else lags
     starts = [hit.onset_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
     ends = [hit.end_frame / one.rate_hz - lag for hit, one, lag in zip(found, heard, lags, strict=True)]
