@@ -312,6 +312,37 @@ def test_a_silent_file_is_said_and_changes_nothing_of_the_others(
     assert not any(row.doubtful for row in verdicts(library, cured.revision))
 
 
+def test_an_offset_is_taken_out_as_an_edit_and_the_file_that_came_in_stays(
+    library: Library, kit: tuple[str, dict[str, int], dict[str, str]], tmp_path: Path
+) -> None:
+    job_id, _, _ = kit
+    plain, _ = soundfile.read(tmp_path / "boatyard/Bell_39_hard_near.wav", dtype="float32")
+    soundfile.write(tmp_path / "Bell_39_loud_near.wav", plain * 0.5 + 0.03, RATE, subtype="FLOAT")
+    task = wait_for(library, start_import(library, job_id, tmp_path / "Bell_39_loud_near.wav", "Bell_39_loud_near.wav"))
+    assert task.state == "done"
+    found = hit_search.apply_hits(library, job_id, open_job(library, job_id).revision, [], HitRecipe())
+    before = library.job_at(found.revision)
+    answer = perform(library, job_id, found.revision, "take_out_offset", clip_ids=())
+    assert answer.notes[0].startswith("offset taken out of 1 of 25 recordings, up to −30.")
+    after = library.job_at(answer.revision)
+    changed = {c.name: c for c in after.clips.values() if c.source_id != before.clip(c.id).source_id}
+    assert set(changed) == {"Bell_39_loud_near"} and len(after.findings) == len(before.findings)
+    clip = changed["Bell_39_loud_near"]
+    source = library.source(clip.source_id)
+    samples = library.reads(clip.source_id)(0, source.frames)
+    assert abs(float(samples.mean(dtype=np.float64))) < 1e-7
+    assert np.abs(samples[0] - (plain * 0.5 - (plain * 0.5).mean(dtype=np.float64))).max() < 1e-6
+    was = before.clip(clip.id)
+    assert (clip.head_frame, clip.tail_frame, clip.sound_start_frame) == (
+        was.head_frame,
+        was.tail_frame,
+        was.sound_start_frame,
+    )
+    again = perform(library, job_id, answer.revision, "take_out_offset", clip_ids=())
+    assert again.notes == ("no recording has an offset over −80 dB",) and again.revision == answer.revision
+    assert hit_search.apply_hits(library, job_id, again.revision, [], HitRecipe(keep_ms=50.0)).revision > again.revision
+
+
 def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     library: Library, bring_in: Callable[..., tuple[str, object]], tmp_path: Path
 ) -> None:

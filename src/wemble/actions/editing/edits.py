@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type
 
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
-from wemble.actions.editing import automatic_fades, kit_edits, programme_marks
+from wemble.actions.editing import automatic_fades, kit_edits, offsets, programme_marks
 from wemble.actions.library import Library
 from wemble.actions.revisions import PASSING, TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
@@ -220,6 +220,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("set_automatic_fades", automatic_fades.set_automatic_fades, "automatic fades", measures=True),
     EditKind("programme_from_sound", programme_marks.programme_from_sound, "programme from the sound", measures=True),
     EditKind("turn_down", kit_edits.turn_down, "turn down to {ceiling_db:g} dB".format_map, measures=True),
+    EditKind("take_out_offset", offsets.take_out_offset, "take out the offset", measures=True),
     EditKind("soften", kit_edits.soften, "soften ends by {milliseconds:g} ms".format_map, measures=True),
     EditKind("loop_all", kit_edits.loop_all, "loops", measures=True),
 )

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import TypeVar
 
 from wemble.core.edit.clips import SPACE_BETWEEN_TAKES_S, Edited
 from wemble.core.edit.joins import set_join
 from wemble.core.edit.marks import reattach_marks
-from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, set_clips
+from wemble.core.edit.model import Clip, Fade, Finding, Job, Lane, Mark, SourceUse, set_clips
 from wemble.core.edit.placement import placed, source_frame_from, start_of, to_job_frames
 from wemble.core.kit.strikes import Strike
 from wemble.core.signal.levels import ms_to_frames, to_db
 from wemble.errors import InvalidInput
+
+T = TypeVar("T", Clip, Finding)
 
 SOFTENINGS_MS = (1.0, 5.0, 20.0, 80.0)
 """The grades of end softening, each clearly longer than the last (our choice)."""
@@ -105,6 +108,21 @@ def turn_down_hot(job: Job, peaks: Mapping[str, float], ceiling_db: float) -> Ed
     kept = len(peaks) - len(changed)
     notes = notes[:6] + ([f"{len(notes) - 6} more"] if len(notes) > 6 else [])
     return Edited(set_clips(job, *changed), (*notes, f"{kept} keep their gain"))
+
+
+def recorded_as(job: Job, old_id: str, new: SourceUse) -> Job:
+    """Return the job with another recording of the same frames in the place of one, in clips and findings alike."""
+
+    def moved(one: T) -> T:
+        return replace(one, source_id=new.id) if one.source_id == old_id else one
+
+    sources = {key: source for key, source in job.sources.items() if key != old_id}
+    return replace(
+        job,
+        sources={new.id: new, **sources},
+        clips={key: moved(clip) for key, clip in job.clips.items()},
+        findings={key: moved(finding) for key, finding in job.findings.items()},
+    )
 
 
 def microphones(job: Job, clip_id: str) -> list[Clip]:

@@ -41,6 +41,11 @@ export function KitShape() {
         Turn down peaks over <Num label="ceiling" value={ceiling} unit="dB" lowest={-60} highest={0} step={0.5} decimals={1} onChange={(db) => setSettings({ ...settings, ceiling: db })} />; nothing is turned up.{" "}
         <Button onClick={() => void edit({ kind: "turn_down", clip_ids: chosen, ceiling_db: ceiling })}>Turn down</Button>
       </p>
+      <p>
+        <Button title="a constant that some converters add to a recording; the file that came in stays as it is" onClick={() => void edit({ kind: "take_out_offset", clip_ids: chosen })}>
+          Take out the offset
+        </Button>
+      </p>
       <label className="flex items-center gap-2 text-soft">
         <input type="checkbox" className="accent-(--ink)" checked={everything} onChange={(event) => setSettings({ ...settings, everything: event.target.checked })} />
         <span>for all {all.length} clips, not just the selected ones</span>

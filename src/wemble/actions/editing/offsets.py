@@ -1,0 +1,70 @@
+"""Taking a constant offset out of recordings: each becomes a recording of its own, and the one that came in stays."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from wemble.actions.importing.convert import convert_copy
+from wemble.actions.importing.import_file import described
+from wemble.actions.library import Library, new_id
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.kit import recorded_as
+from wemble.core.edit.model import Job, SourceUse
+from wemble.core.signal.levels import Samples, from_db
+from wemble.formats.decode import Probe
+from wemble.store import records
+from wemble.store.files import SourceWriter, move_into_place
+
+LEAST_DB = -80.0
+"""An offset under that is nothing to speak of: half a step of 14 bits (our choice)."""
+BLOCK_FRAMES = 1 << 18
+
+
+def take_out_offset(library: Library, job: Job, clip_ids: tuple[str, ...]) -> Edited:
+    """Take the constant offset out of the recordings of these clips, for all clips that use them. Without ids: of all."""
+    asked = [job.clip(key) for key in clip_ids] or list(job.clips.values())
+    chosen = [key for key in dict.fromkeys(c.source_id for c in asked) if job.source(key).derived_from is None]
+    largest, freed = 0.0, 0
+    for old in chosen:
+        source = library.source(old)
+        offset = sum(block.sum(axis=1, dtype=np.float64) for block in _blocks(library, source)) / source.frames
+        size = float(np.abs(offset).max())
+        if size < from_db(LEAST_DB):
+            continue
+        new = _without(library, job, source, np.asarray(offset, np.float32))
+        job = recorded_as(job, old, SourceUse(new.id, job.source(old).name, new.rate_hz, new.channels, new.frames))
+        largest, freed = max(largest, size), freed + 1
+    if not freed:
+        return Edited(job, (f"no recording has an offset over {LEAST_DB:g} dB".replace("-", "−"),))
+    db = f"{20.0 * np.log10(largest):.1f} dB".replace("-", "−")
+    return Edited(job, (f"offset taken out of {freed} of {len(chosen)} recordings, up to {db}",))
+
+
+def _blocks(library: Library, source: records.SourceRow) -> Iterator[Samples]:
+    read = library.reads(source.id)
+    for at in range(0, source.frames, BLOCK_FRAMES):
+        yield read(at, min(BLOCK_FRAMES, source.frames - at))
+
+
+def _without(library: Library, job: Job, source: records.SourceRow, offset: Samples) -> records.SourceRow:
+    """Make a recording less its offset, and keep it like any other."""
+    folder = library.home.scratch / f"offset-{new_id()}"
+    folder.mkdir()
+    with SourceWriter(folder, rate_hz=source.rate_hz, channels=source.channels) as writer:
+        for block in _blocks(library, source):
+            writer.write((block - offset[:, None]).T)
+        bins = writer.finish()
+    digest = hashlib.sha256(f"{source.id} less {offset.tolist()}".encode()).hexdigest()
+    probe = Probe(source.kind, f"{source.decoder}, offset taken out", source.rate_hz, source.channels, source.frames)
+    row = replace(described(folder, digest, probe, writer, bins), file_sha256=source.file_sha256)
+    move_into_place(folder, library.home.source(row.id))
+    with library.database.write() as db:
+        records.add_source(db, row, now=library.now())
+    library.reader.know(row.id, row.channels)
+    if job.rate_hz != row.rate_hz:
+        convert_copy(library.home, library.home.scratch, row, job.rate_hz)
+    return row
