@@ -19,7 +19,7 @@ from wemble.core.check.edges import edge_click, edge_of
 from wemble.core.check.hits import hit_verdicts
 from wemble.core.check.table import TABLE, state_of
 from wemble.core.deliver.names import names
-from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shot_fields, shot_loops, shots
+from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shared_keys, shot_fields, shot_loops, shots
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.edges import move_edge
@@ -358,7 +358,10 @@ def test_one_sample_of_each_microphone_sounds_at_a_strike_and_takes_alternate(st
         ]
         assert {p.turns for p in alike} == {place.turns} and 1 <= place.turn <= place.turns
         assert sum((p.mic, p.turn) == (place.mic, place.turn) for p in alike) == 1
+    told = dict(shared_keys(replace(job, clips=made), list(made.values())))
     for key in {place.key for place in places.values()}:
+        things = {(p.low_strength, made[one].strike.name) for one, p in places.items() if p.key == key}  # type: ignore[union-attr]
+        assert (key in told) == (len({low for low, _ in things}) < len(things))
         bounds = sorted({(p.low_strength, p.high_strength) for p in places.values() if p.key == key})
         assert (
             bounds[0][0] == 1 and bounds[-1][1] == 127 and all(b[0] == a[1] + 1 for a, b in itertools.pairwise(bounds))

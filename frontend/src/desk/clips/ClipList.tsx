@@ -69,7 +69,7 @@ export function ClipList() {
       <input
         type="search"
         aria-label="show only"
-        placeholder="show only: bell hard, click …"
+        placeholder="show only …"
         title="names, strengths, microphones, reasons and verdicts"
         className="h-7 shrink-0 border-b border-rule bg-sheet px-3 -outline-offset-2!"
         value={words}

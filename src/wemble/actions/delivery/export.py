@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from wemble.actions.delivery.one_shots import Shot, export_shots, lacks, shots_to_send
+from wemble.actions.delivery.one_shots import Shot, export_shots, lacks, on_one_key, shots_to_send
 from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
@@ -254,6 +254,8 @@ def _doubts(
     if request.what == "one_shots" and not request.clip_ids and (lacking := lacks(job)):
         more = f" and {len(lacking) - 6} more" if len(lacking) > 6 else ""
         doubts.append(Doubt(f"missing from the grid: {', '.join(lacking[:6])}{more}"))
+    if request.what == "one_shots" and request.with_map != "none":
+        doubts += [Doubt(text) for text in on_one_key(job)]
     if request.what != "one_shots" and (
         muted := [lane.name for lane in job.lanes.values() if lane.id not in audible_lanes(job)]
     ):

@@ -17,7 +17,7 @@ from wemble.actions.work.executor import Report
 from wemble.core.briefs import record
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
-from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shot_fields, shot_loops, shots
+from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shared_keys, shot_fields, shot_loops, shots
 from wemble.core.edit.model import Clip, Job
 from wemble.core.kit.strikes import missing_from, note_name
 from wemble.core.render import RenderPlan
@@ -136,6 +136,14 @@ def export_shots(
 def lacks(job: Job) -> tuple[str, ...]:
     """Return what a kit lacks, by what the names of its files said: strengths, microphones."""
     return missing_from([clip.strike for clip in shots(job) if clip.strike])
+
+
+def on_one_key(job: Job) -> list[str]:
+    """Say which different things a map would play in turn, as they have one note."""
+    return [
+        f"{' and '.join(f'“{name}”' for name in names)} have one note, {note_name(key)}: the map plays them in turn"
+        for key, names in shared_keys(job, shots(job))
+    ]
 
 
 def _write(path: Path, single: Job, shot: Shot, asked: Request, reader: FileReader) -> tuple[float, int]:

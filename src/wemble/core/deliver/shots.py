@@ -140,6 +140,16 @@ def key_places(job: Job, clips: Sequence[Clip]) -> dict[str, KeyPlace]:
     return places
 
 
+def shared_keys(job: Job, clips: Sequence[Clip]) -> list[tuple[int, tuple[str, ...]]]:
+    """Return the keys on which different things lie in one strength, with their names: a map plays them in turn."""
+    names: dict[tuple[int, int], set[str]] = defaultdict(set)
+    places = key_places(job, clips)
+    for clip in clips:
+        if clip.strike is not None:
+            names[places[clip.id].key, places[clip.id].low_strength].add(clip.strike.name)
+    return sorted({(key, tuple(sorted(found))) for (key, _), found in names.items() if len(found) > 1})
+
+
 Thing = tuple[str, int | None]
 """What has a key of its own: a name, and the note that it says, if any."""
 
