@@ -68,6 +68,9 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   return all.sort((a, b) => by[order](a, b) || (start.get(a.key) ?? 0) - (start.get(b.key) ?? 0));
 }
 
+/** What is struck and how hard, as the name of its file says; its takes have it in common. */
+export const struckAs = (strike: NonNullable<Clip["strike"]>): string => [strike.name, strike.strength].filter(Boolean).join(" ");
+
 function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, turned: ReadonlyMap<string, string>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
   const clip = clips[0];
   if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1, reason: "" };
@@ -81,8 +84,7 @@ function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, n
   const speaks = turned.has(clip.id) ? clip.head_frame : (clip.sound_start_frame ?? clip.head_frame);
   const onset = n === undefined ? speaks : (draft?.onsets[n] ?? 0);
   const { confidence, reason } = corrected ? { confidence: 1, reason: "" } : n === undefined ? leastSure(clip) : { confidence: draft?.confidences[n] ?? 1, reason: draft?.reasons[n] ?? "" };
-  const strike = clip.strike;
-  const name = strike ? [strike.name, strike.strength].filter(Boolean).join(" ") : clip.name;
+  const name = clip.strike ? [struckAs(clip.strike), clip.strike.take].filter((part) => part !== null).join(" ") : clip.name;
   return { key, clips, name, onsetMs: ms(onset), headMs: ms(head), confidence, reason };
 }
 

@@ -1,6 +1,6 @@
 /** The keys of a kit as its map has them: for each strength a pad, whose takes are played in turn. */
 import type { Placed } from "../../api/types";
-import type { Cell } from "./cells";
+import { type Cell, struckAs } from "./cells";
 
 /** One strength of one key. */
 export interface Pad {
@@ -36,7 +36,8 @@ export function keysOf(places: readonly Placed[], cells: readonly Cell[]): Key[]
   return [...keys].map(([key, { note, pads }]) => {
     const made = [...pads].map(([lowStrength, { high, takes }]): Pad => {
       const cells = [...takes];
-      return { id: cells[0]?.key ?? "", name: cells[0]?.name ?? "", lowStrength, highStrength: high, takes: cells };
+      const strike = cells[0]?.clips[0]?.strike;
+      return { id: cells[0]?.key ?? "", name: strike ? struckAs(strike) : (cells[0]?.name ?? ""), lowStrength, highStrength: high, takes: cells };
     });
     const [first] = made[0]?.takes ?? [];
     return { key, note, name: first?.clips[0]?.strike?.name ?? first?.name ?? note, pads: made };

@@ -288,10 +288,15 @@ def perform_request(library: Library, job_id: str, base_revision: int, request: 
 
 
 def plan_tried(library: Library, revision_id: int, request: BaseModel) -> RenderPlan:
-    """Return how a job would sound after an edit that is not made: it is heard before it is done."""
+    """Return how a job would sound after an edit that is not made: it is heard before it is done.
+
+    Raises `InvalidInput` for an edit that measures or makes recordings: to listen changes nothing.
+    """
+    kind, fields = _read(request)
+    if kind.measures:
+        raise InvalidInput("this edit cannot be heard before it is made")
 
     def make() -> Job:
-        kind, fields = _read(request)
         job = library.job_at(revision_id)
         return settled(job, _carried_out(library, job, kind, fields)).job
 

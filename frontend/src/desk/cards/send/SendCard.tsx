@@ -104,13 +104,13 @@ export function SendCard() {
           <label htmlFor="rate">rate</label>
           <span className="flex min-w-0 gap-1.5">
             <select id="rate" className={`w-0 min-w-0 flex-1 ${select}`} value={asked.rate_hz} onChange={(event) => change({ rate_hz: Number(event.target.value) })}>
-              <option value={0}>{shots ? "own rate" : `${rateHz / 1000} kHz, kept`}</option>
+              <option value={0}>{shots ? "own rate" : `${rateHz / 1000} kHz`}</option>
               {RATES_HZ.filter((rate) => shots || rate !== rateHz).map((rate) => (
                 <option key={rate} value={rate}>{rate / 1000} kHz</option>
               ))}
             </select>
             <select aria-label="channels" className={`w-0 min-w-0 flex-1 ${select}`} value={asked.channels} onChange={(event) => change({ channels: Number(event.target.value) })}>
-              <option value={0}>{shots ? "as they are" : ({ 1: "mono, kept", 2: "stereo, kept" }[channels] ?? `${channels}, kept`)}</option>
+              <option value={0}>{shots ? "as they are" : ({ 1: "mono", 2: "stereo" }[channels] ?? `${channels} channels`)}</option>
               {(shots || channels > 1) && <option value={1}>mono</option>}
               {(shots || channels === 1) && <option value={2}>stereo</option>}
             </select>
