@@ -26,6 +26,20 @@ def run(*args: object) -> tuple[int, str]:
     return result.exit_code, result.output
 
 
+def test_loudness_is_that_of_the_standards_tone_and_of_what_speaks(tmp_path: Path) -> None:
+    tone = 10 ** (-23 / 20) * np.sin(2 * np.pi * 1000 * np.arange(20 * RATE) / RATE)
+    soundfile.write(tmp_path / "tone.wav", np.stack([tone, tone], 1), RATE, subtype="FLOAT")  # EBU Tech 3341, case 1
+    soundfile.write(tmp_path / "silence.wav", np.zeros(RATE), RATE)
+    status, output = run("loudness", tmp_path / "tone.wav", tmp_path / "silence.wav", "--json")
+    whole, nothing = map(json.loads, output.splitlines())
+    assert status == 0 and abs(whole["integrated_lufs"] + 23.0) <= 0.1 and abs(whole["true_peak_dbtp"] + 23.0) <= 0.1
+    assert set(whole) == {"file", "integrated_lufs", "range_lu", "true_peak_dbtp", "sample_peak_db", "speech_lufs"}
+    assert nothing["integrated_lufs"] is None and nothing["speech_lufs"] is None and nothing["range_lu"] == 0.0
+    assert "nothing loud enough" in run("loudness", tmp_path / "silence.wav")[1]
+    status, output = run("loudness", tmp_path / "tone.wav", tmp_path / "gone.wav")
+    assert status == 3 and "−23.0 LUFS".replace("−", "-") in output and "no such file" in output
+
+
 def test_find_sound_prints_one_object_a_file(take: Path, tmp_path: Path) -> None:
     status, output = run("find", "sound", take, "--json")
     found = json.loads(output)

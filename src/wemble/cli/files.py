@@ -1,11 +1,11 @@
-"""``wemble check``, ``clean`` and ``kit``: files in, a verdict or clean files out."""
+"""``wemble check``, ``loudness``, ``clean`` and ``kit``: files in, a verdict, figures or clean files out."""
 
 from __future__ import annotations
 
 import json
 import sys
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
 import click
 
@@ -48,6 +48,38 @@ def check(files: tuple[Path, ...], as_json: bool) -> None:
         else:
             click.echo(f"{path}: {'clean' if not doubts else '; '.join(v['side'] + ': ' + v['text'] for v in doubts)}")
     sys.exit(SOME_FAILED if failed else FINDINGS if doubtful else 0)
+
+
+@click.command()
+@FILES
+@JSON
+def loudness(files: tuple[Path, ...], as_json: bool) -> None:
+    """Measure loudness (BS.1770): the whole, what speaks in it, its range, and the peaks on and between samples.
+
+    Example: wemble loudness host.wav guest.wav --json
+    """
+    from wemble.actions.shell import files as shell
+
+    failed = False
+    for path in files:
+        try:
+            with progress(path.name) as report:
+                found = shell.measure_loudness(path, report)
+        except WembleError as error:
+            failed = report_failure(path, error)
+            continue
+        click.echo(json.dumps(found) if as_json else _loudness_line(found))
+    sys.exit(SOME_FAILED if failed else 0)
+
+
+def _loudness_line(found: dict[str, Any]) -> str:
+    if found["integrated_lufs"] is None:
+        return f"{found['file']}: nothing loud enough to measure"
+    speech = "" if found["speech_lufs"] is None else f" (where it sounds {found['speech_lufs']:.1f})"
+    return (
+        f"{found['file']}: {found['integrated_lufs']:.1f} LUFS{speech}, range {found['range_lu']:.1f} LU, "
+        f"true peak {found['true_peak_dbtp']:.1f} dBTP, sample peak {found['sample_peak_db']:.1f} dB"
+    )
 
 
 @click.command()

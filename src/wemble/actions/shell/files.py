@@ -35,9 +35,12 @@ from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.kit.strikes import read_name
 from wemble.core.shape.seams import Bars, find_seams
 from wemble.core.signal.levels import Samples
+from wemble.core.signal.loudness import NOTHING_LUFS, LoudnessMeter
 from wemble.errors import InvalidInput
 from wemble.store.files import FileReader, Home
 from wemble.store.records import SourceRow
+
+_METERED_FRAMES = 1 << 18
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +84,30 @@ def find_sound(path: Path, recipe: Recipe | None, report: Report = _unheard) -> 
             "floor_db": round(floor.level_db, 2),
             "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
         }
+
+
+def measure_loudness(path: Path, report: Report = _unheard) -> dict[str, Any]:
+    """Return the loudness of a file, of what speaks in it, and its peaks; none where nothing passes the gates."""
+    with _opened(path, part_of(report, 0.0, 0.5)) as opened:
+        source = opened.source
+        meter = LoudnessMeter(source.rate_hz, source.channels)
+        for at in range(0, source.frames, _METERED_FRAMES):
+            meter.feed(opened.read(at, min(_METERED_FRAMES, source.frames - at)))
+            report(0.5 + 0.4 * at / source.frames, "measuring loudness")
+        measured = meter.result()
+        sounds = _find(opened, propose(source.floors.floor)).sounds
+
+    def said(lufs: float) -> float | None:
+        return None if lufs <= NOTHING_LUFS else round(lufs, 2)
+
+    return {
+        "file": str(path),
+        "integrated_lufs": said(measured.integrated_lufs),
+        "range_lu": round(measured.range_lu, 2),
+        "true_peak_dbtp": said(measured.true_peak_db),
+        "sample_peak_db": said(measured.sample_peak_db),
+        "speech_lufs": said(measured.of_spans(sounds, source.rate_hz)),
+    }
 
 
 def find_onset(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
