@@ -18,7 +18,7 @@ _SUSTAINED_OVER_DB = 2.5
 _DIGITAL_SILENCE_DB = -120.0
 _ENDS_UNDER_DB, _PAUSE_MS = 22.0, 200.0
 _FALL_MS, _FALL_MEAN_MS = 60.0, 20.0
-_USUAL_FALL_DB_S = 400.0
+_USUAL_FALL_DB_S, _LEAST_FALL_DB_S = 400.0, 10.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +92,11 @@ def _fall_db_s(level: Levels, ends_at_db: float, envelope: Envelope) -> float:
         for low, high in ((max(end - before, 0), min(end + after, len(level) - step)) for end in ends.tolist())
         if high > low
     ]
-    return round(float(np.median(falls)) / (step * envelope.bin_s), 1) if falls else _USUAL_FALL_DB_S
+    return (
+        max(round(float(np.median(falls)) / (step * envelope.bin_s), 1), _LEAST_FALL_DB_S)
+        if falls
+        else _USUAL_FALL_DB_S
+    )
 
 
 def _quiet_bins(level: Levels, envelope: Envelope) -> tuple[Flags, float]:
