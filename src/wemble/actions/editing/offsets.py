@@ -8,8 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from wemble.actions.importing.convert import convert_copy
 from wemble.actions.importing.import_file import described
+from wemble.actions.importing.made_source import keep_made
 from wemble.actions.library import Library, new_id
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import recorded_as
@@ -17,7 +17,7 @@ from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples, from_db
 from wemble.formats.decode import Probe
 from wemble.store import records
-from wemble.store.files import SourceWriter, move_into_place
+from wemble.store.files import SourceWriter
 
 LEAST_DB = -80.0
 """An offset under that is nothing to speak of: half a step of 14 bits (our choice)."""
@@ -61,10 +61,5 @@ def _without(library: Library, job: Job, source: records.SourceRow, offset: Samp
     digest = hashlib.sha256(f"{source.id} less {offset.tolist()}".encode()).hexdigest()
     probe = Probe(source.kind, f"{source.decoder}, offset taken out", source.rate_hz, source.channels, source.frames)
     row = replace(described(folder, digest, probe, writer, bins), file_sha256=source.file_sha256)
-    move_into_place(folder, library.home.source(row.id))
-    with library.database.write() as db:
-        records.add_source(db, row, now=library.now())
-    library.reader.know(row.id, row.channels)
-    if job.rate_hz != row.rate_hz:
-        convert_copy(library.home, library.home.scratch, row, job.rate_hz)
+    keep_made(library, folder, row, job.rate_hz)
     return row

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from wemble.actions.importing.convert import convert_copy
+from wemble.actions.importing.made_source import keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
 from wemble.core.briefs import record
@@ -24,7 +24,7 @@ from wemble.core.edit.model import Clip, Finding, Job, SourceUse
 from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, closed_up_frames, needs_tone, targets
 from wemble.errors import InvalidInput
 from wemble.store import records
-from wemble.store.files import SourceWriter, move_into_place
+from wemble.store.files import SourceWriter
 
 TONE_SEED = 2
 LONGEST_TONE_S = 30.0
@@ -226,12 +226,7 @@ def _tone(
     with SourceWriter(folder, rate_hz=row.rate_hz, channels=row.channels) as writer:
         writer.write(samples.T)
         writer.finish()
-    move_into_place(folder, library.home.source(row.id))
-    with library.database.write() as db:
-        records.add_source(db, row, now=library.now())
-    library.reader.know(row.id, row.channels)
-    if job.rate_hz != row.rate_hz:
-        convert_copy(library.home, library.home.scratch, row, job.rate_hz)
+    keep_made(library, folder, row, job.rate_hz)
     return SourceUse(row.id, f"{base.name}, room tone", row.rate_hz, row.channels, frames, derived_from=source.id)
 
 
