@@ -22,7 +22,7 @@ from wemble.core.deliver.names import names
 from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shared_keys, shot_fields, shot_loops, shots
 from wemble.core.edges.recipe import HitRecipe, Treatment
 from wemble.core.edit.clips import add_source
-from wemble.core.edit.edges import move_edge
+from wemble.core.edit.edges import move_edge, move_edges
 from wemble.core.edit.kit import SOFTENINGS_MS, lay_out_sets, rotate_loop, set_loop, soften_ends, turn_down_hot
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import end_of, start_of
@@ -332,7 +332,11 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
     assert np.array_equal(rendered[:, joint + half :], turned[:, joint + half :])
     with pytest.raises(InvalidInput, match="inside"):
         rotate_loop(job, first.id, 0, 0)
-    if crossfade:  # joined, it is one shot that is looped whole
+    if crossfade:  # joined, it is one shot that is looped whole, and no edge of it moves by itself
+        for side in ("head", "tail"):
+            stays = move_edges(job, (first.id, second.id), side, 480)
+            assert stays.job == job and "rotated loop" in stays.notes[0]
+            assert move_edge(job, first.id, side, 40_000).job == job
         (shot,) = shots(job)
         single = alone(replace(job, rate_hz=RATE), shot)
         sent = RenderPlan(single).render(0, turned.shape[1], ArrayReader({("pad", RATE): samples}))

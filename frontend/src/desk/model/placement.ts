@@ -20,10 +20,17 @@ export function joinedEndOf(job: Job, clip: Clip): number {
 export const continuing = (job: Job): ReadonlySet<string> =>
   new Set(Object.values(job.joins).filter((join) => job.clips[join.left_clip_id]?.source_id === job.clips[join.right_clip_id]?.source_id).map((join) => join.right_clip_id));
 
-/** The second half of every turned loop by the first: where it ends in its source, the first begins. */
+const halves = new WeakMap<Job, ReadonlyMap<string, string>>();
+
+/** The second half of every turned loop by the first: where it ends in its source, the first begins. Kept for as long as the job is. */
 export function turnedHalves(job: Job): ReadonlyMap<string, string> {
-  const pairs = Object.values(job.joins).map((join) => [job.clips[join.left_clip_id], job.clips[join.right_clip_id]] as const);
-  return new Map(pairs.flatMap(([first, second]) => (first && second && first.source_id === second.source_id && second.tail_frame === first.head_frame ? [[first.id, second.id] as const] : [])));
+  let found = halves.get(job);
+  if (!found) {
+    const pairs = Object.values(job.joins).map((join) => [job.clips[join.left_clip_id], job.clips[join.right_clip_id]] as const);
+    found = new Map(pairs.flatMap(([first, second]) => (first && second && first.source_id === second.source_id && second.tail_frame === first.head_frame ? [[first.id, second.id] as const] : [])));
+    halves.set(job, found);
+  }
+  return found;
 }
 
 /** The source frame, not rounded, that lies at a job frame. */

@@ -3,7 +3,7 @@ import { api } from "../../api/client";
 import type { Fade, Law, Reach, Side } from "../../api/types";
 import { type CrossfadePlace, leadAt } from "../model/offers";
 import { pairAt, pairAtFrame } from "../model/pairs";
-import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf, turnedHalves } from "../model/placement";
+import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
 import { go, selectClip, selectedIds } from "./selection";
@@ -16,11 +16,6 @@ export function nudge(frames: number): void {
     if (!clip) return null;
     const { side, hold } = state;
     const ids = selectedIds(state);
-    const halves = turnedHalves(state.job);
-    if (ids.some((id) => halves.has(id))) {
-      notify("A rotated loop runs on where it began, so it has no edge to move. Undo the rotation to change its ends.");
-      return null;
-    }
     if (ids.length > 1) return { kind: "move_edges", clip_ids: ids, side, by_frames: inJobFrames(state, clip.source_id, frames), hold };
     const from = side === "head" ? clip.head_frame : clip.tail_frame;
     return { kind: "move_edge", clip_id: clip.id, side, source_frame: from + frames, hold };

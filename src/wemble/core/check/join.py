@@ -7,7 +7,7 @@ import numpy as np
 from wemble.core.check.edges import Verdict, sentence
 from wemble.core.check.table import state_of
 from wemble.core.edit.model import Job, Join
-from wemble.core.edit.placement import end_of, turned_clips
+from wemble.core.edit.placement import end_of, is_turned
 from wemble.core.render.plan import RenderPlan
 from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.core.signal.reader import SampleReader
@@ -24,7 +24,7 @@ def join_verdict(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) -
     may be louder by itself. Where the old ends of a turned loop meet, both sides are to be as loud as each other, over
     0.4 s. Told at the tail of the clip that goes.
     """
-    turned = join.left_clip_id in turned_clips(job)
+    turned = is_turned(job.clip(join.left_clip_id), job.clip(join.right_clip_id))
     least, most = ms_to_frames(LEAST_MS, job.rate_hz), ms_to_frames(MOST_MS, job.rate_hz)
     around = min(max(join.length_frames, ms_to_frames(_LEVEL_MS, job.rate_hz) if turned else least), most)
     start = end_of(job, job.clip(join.left_clip_id)) - join.lead

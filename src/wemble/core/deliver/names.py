@@ -125,14 +125,13 @@ def told_apart(usual: str, rows: Sequence[Mapping[str, str | int]]) -> str:
     def same(pattern: str) -> int:
         return sum(name.collides for name in names(pattern, rows, ""))
 
-    separator, pattern = " " if " " in usual else "_", usual
+    separator, pattern, left = " " if " " in usual else "_", usual, same(usual)
     for field in _TELLING:
-        more = f"{pattern}{separator}{{{field}}}"
-        if same(more) < same(pattern):
-            pattern = more
+        if left and (fewer := same(more := f"{pattern}{separator}{{{field}}}")) < left:
+            pattern, left = more, fewer
     folders, slash, name = pattern.rpartition("/")
     numbered = f"{folders}{slash}{{number:{len(str(len(rows)))}}}{separator}{name}"
-    return numbered if same(pattern) else pattern
+    return numbered if left else pattern
 
 
 def rate_field(rate_hz: int) -> str:

@@ -9,7 +9,15 @@ from typing import Literal
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.following import with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
-from wemble.core.edit.placement import end_of, placed, source_frame_from, spans_on_lane, start_of, to_source_frames
+from wemble.core.edit.placement import (
+    end_of,
+    placed,
+    source_frame_from,
+    spans_on_lane,
+    start_of,
+    to_source_frames,
+    turned_clips,
+)
 from wemble.core.shape.curves import SHAPES
 from wemble.core.shape.points import check_points
 from wemble.core.signal.levels import ms_to_frames
@@ -25,9 +33,9 @@ def move_edge(job: Job, clip_id: str, side: Side, source_frame: int, hold: Hold 
     """Move a head or a tail to a source frame, as far as it can go.
 
     It stops at the ends of the source, one frame short of the clip's other edge or `SHORTEST_HELD_MS` short of the
-    fade's inner end if that is held, and at a neighbour on the lane. Where the neighbour is the next piece of the same
-    audio, the cut between the two moves and both follow. Where time was closed up, that time is opened, and what
-    follows moves along. A fade that keeps its length becomes as long as the clip lets it.
+    fade's inner end if that is held, and at a neighbour on the lane; the edges of a turned loop stay where they are. Where
+    the neighbour is the next piece of the same audio, the cut between the two moves and both follow. Where time was closed
+    up, that time is opened, and what follows moves along. A fade that keeps its length becomes as long as the clip lets it.
     """
     clip = job.clip(clip_id)
     low, high = _edge_limits(job, clip, side, hold)
@@ -299,7 +307,9 @@ def _continues(clip: Clip, neighbour: Clip, side: Side) -> bool:
 
 
 def _edge_limits(job: Job, clip: Clip, side: Side, hold: Hold) -> tuple[int, int]:
-    """Return the lowest and the highest source frame that an edge may have."""
+    """Return the lowest and the highest source frame that an edge may have; those of a turned loop stay."""
+    if clip.id in turned_clips(job):
+        return _edge(clip, side), _edge(clip, side)
     neighbour = _neighbour(job, clip, side)
     shared = neighbour is not None and _continues(clip, neighbour, side)
     inner = _inner_limit(job, clip, side, hold)
@@ -336,6 +346,8 @@ def _inner_limit(job: Job, clip: Clip, side: Side, hold: Hold) -> int:
 
 
 def _limit_reason(job: Job, clip: Clip, side: Side, at: int, hold: Hold) -> str:
+    if clip.id in turned_clips(job):
+        return "a rotated loop goes on where it began; undo the rotation to change its ends"
     if at in (0, job.source(clip.source_id).frames):
         return "the source has no more there"
     if at == (clip.tail_frame - 1 if side == "head" else clip.head_frame + 1):

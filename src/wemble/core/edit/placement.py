@@ -83,11 +83,15 @@ def job_span(job: Job) -> tuple[int, int]:
     return starts, max(end_of(job, clip) for clip in job.clips.values())
 
 
+def is_turned(first: Clip, second: Clip) -> bool:
+    """Say whether two clips that meet are the halves of a turned loop: where the second ends in its source, the first begins."""
+    return first.source_id == second.source_id and second.tail_frame == first.head_frame
+
+
 def turned_clips(job: Job) -> frozenset[str]:
-    """Return the clips that are halves of a turned loop: where the second ends in its source, the first begins."""
+    """Return the clips that are halves of a turned loop, which a crossfade joins."""
     pairs = [(job.clip(join.left_clip_id), job.clip(join.right_clip_id)) for join in job.joins.values()]
-    turned = [(a, b) for a, b in pairs if a.source_id == b.source_id and b.tail_frame == a.head_frame]
-    return frozenset(clip.id for pair in turned for clip in pair)
+    return frozenset(clip.id for pair in pairs if is_turned(*pair) for clip in pair)
 
 
 def continued_edges(job: Job) -> set[tuple[str, Side]]:
