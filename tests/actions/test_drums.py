@@ -330,8 +330,7 @@ def test_an_offset_is_taken_out_as_an_edit_and_the_file_that_came_in_stays(
     clip = changed["Bell_39_loud_near"]
     source = library.source(clip.source_id)
     samples = library.reads(clip.source_id)(0, source.frames)
-    assert abs(float(samples.mean(dtype=np.float64))) < 1e-7
-    assert np.abs(samples[0] - (plain * 0.5 - (plain * 0.5).mean(dtype=np.float64))).max() < 1e-6
+    assert np.abs(samples[0] - plain * 0.5).max() < 5e-6  # as it was before the offset: a hit's own mean is left alone
     was = before.clip(clip.id)
     assert (clip.head_frame, clip.tail_frame, clip.sound_start_frame) == (
         was.head_frame,

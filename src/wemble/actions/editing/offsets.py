@@ -14,13 +14,12 @@ from wemble.actions.library import Library, new_id
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import recorded_as
 from wemble.core.edit.model import Job, SourceUse
-from wemble.core.signal.levels import Samples, from_db
+from wemble.core.signal.levels import Samples
+from wemble.core.signal.offset import LEAST_OFFSET_DB, constant_offset
 from wemble.formats.decode import Probe
 from wemble.store import records
 from wemble.store.files import SourceWriter
 
-LEAST_DB = -80.0
-"""An offset under that is nothing to speak of: half a step of 14 bits (our choice)."""
 BLOCK_FRAMES = 1 << 18
 
 
@@ -31,15 +30,14 @@ def take_out_offset(library: Library, job: Job, clip_ids: tuple[str, ...]) -> Ed
     largest, freed = 0.0, 0
     for old in chosen:
         source = library.source(old)
-        offset = sum(block.sum(axis=1, dtype=np.float64) for block in _blocks(library, source)) / source.frames
-        size = float(np.abs(offset).max())
-        if size < from_db(LEAST_DB):
+        offset = constant_offset(_blocks(library, source), source.rate_hz)
+        if not offset.any():
             continue
-        new = _without(library, job, source, np.asarray(offset, np.float32))
+        new = _without(library, job, source, offset.astype(np.float32))
         job = recorded_as(job, old, SourceUse(new.id, job.source(old).name, new.rate_hz, new.channels, new.frames))
-        largest, freed = max(largest, size), freed + 1
+        largest, freed = max(largest, float(np.abs(offset).max())), freed + 1
     if not freed:
-        return Edited(job, (f"no recording has an offset over {LEAST_DB:g} dB".replace("-", "−"),))
+        return Edited(job, (f"no recording has an offset over {LEAST_OFFSET_DB:g} dB".replace("-", "−"),))
     db = f"{20.0 * np.log10(largest):.1f} dB".replace("-", "−")
     return Edited(job, (f"offset taken out of {freed} of {len(chosen)} recordings, up to {db}",))
 
