@@ -45,12 +45,29 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
         if as_json:
             click.echo(json.dumps(found))
             continue
-        click.echo(
-            f"{path}: {len(found['spans'])} sounds, floor {found['floor_db']} dB, threshold {found['threshold_db']} dB"
-        )
-        for start, end in found["spans"]:
-            click.echo(f"  {start / found['sample_rate_hz']:10.4f} s  to {end / found['sample_rate_hz']:10.4f} s")
+        counted = f"{len(found['spans'])} sounds, floor {found['floor_db']} dB, threshold {found['threshold_db']} dB"
+        click.echo(_spans_text(found, counted))
     sys.exit(SOME_FAILED if failed else 0)
+
+
+@find.command("speaker")
+@FILES
+@HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe; without one, settings are proposed for each lane.")
+@JSON
+def find_speaker(files: tuple[Path, ...], home: Path | None, recipe_name: str | None, as_json: bool) -> None:
+    """Find what is said on each lane of a conversation; what it hears of the others is left out. The lanes start together.
+
+    Example: wemble find speaker host.wav guest.wav --json
+    """
+    from wemble.actions.recipes import named
+    from wemble.actions.shell import talk
+
+    recipe = saved_recipe(home, recipe_name, named)
+    with progress(f"{len(files)} lanes") as report:
+        rows = talk.find_speakers(files, recipe, report)
+    for row in rows:
+        click.echo(json.dumps(row) if as_json else _spans_text(row, f"{len(row['spans'])} spans"))
 
 
 @find.command("onset")
@@ -92,6 +109,12 @@ def find_onset(
     if pattern is not None:
         _each([files], lambda paths: shell.find_onsets_of_sets(paths, pattern, recipe), as_json, _onset_line)
     _each(files, lambda path: [shell.find_onset(path, recipe)], as_json, _onset_line)
+
+
+def _spans_text(row: dict[str, Any], counted: str) -> str:
+    rate = row["sample_rate_hz"]
+    lines = [f"  {start / rate:10.4f} s  to {end / rate:10.4f} s" for start, end in row["spans"]]
+    return "\n".join([f"{row['file']}: {counted}", *lines])
 
 
 def _onset_line(row: dict[str, Any]) -> str:

@@ -44,9 +44,12 @@ _METERED_FRAMES = 1 << 18
 
 
 @dataclass(frozen=True, slots=True)
-class _Opened:
+class Opened:
+    """A file, decoded and measured in a scratch folder of its own."""
+
     home: Home
     source: SourceRow
+    reader: FileReader
     read: Read
     measured: Measured
 
@@ -56,22 +59,25 @@ def _unheard(part: float, doing: str) -> None:
 
 
 @contextmanager
-def _opened(path: Path, report: Report = _unheard) -> Iterator[_Opened]:
-    """Decode a file into a scratch folder and measure it. Raises what importing raises."""
+def opened_file(path: Path, report: Report = _unheard, *, rate_hz: int = 0) -> Iterator[Opened]:
+    """Decode a file into a scratch folder and measure it, with a copy at another rate if one is named.
+
+    Raises what importing raises.
+    """
     if not path.is_file():
         raise InvalidInput("there is no such file")
     with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
         home = Home(Path(scratch))
         # Linked and not copied: the scratch folder is gone before anybody could write to the file.
-        row = import_file(report, home.scratch, home.root, path, shown_name(path), 0, owned=True).source
+        row = import_file(report, home.scratch, home.root, path, shown_name(path), rate_hz, owned=True).source
         reader = FileReader(home, {row.id: row.channels})
-        yield _Opened(home, row, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
+        yield Opened(home, row, reader, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
         reader.close()
 
 
 def find_sound(path: Path, recipe: Recipe | None, report: Report = _unheard) -> dict[str, Any]:
     """Return what is found in a file, in its own frames: spans with rooms, sounds without."""
-    with _opened(path, report) as opened:
+    with opened_file(path, report) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         found = _find(opened, settings)
         floor = opened.source.floors.floor
@@ -88,7 +94,7 @@ def find_sound(path: Path, recipe: Recipe | None, report: Report = _unheard) -> 
 
 def measure_loudness(path: Path, report: Report = _unheard) -> dict[str, Any]:
     """Return the loudness of a file, of what speaks in it, and its peaks; none where nothing passes the gates."""
-    with _opened(path, part_of(report, 0.0, 0.5)) as opened:
+    with opened_file(path, part_of(report, 0.0, 0.5)) as opened:
         source = opened.source
         meter = LoudnessMeter(source.rate_hz, source.channels)
         for at in range(0, source.frames, _METERED_FRAMES):
@@ -112,7 +118,7 @@ def measure_loudness(path: Path, report: Report = _unheard) -> dict[str, Any]:
 
 def find_onset(path: Path, recipe: HitRecipe | None = None) -> dict[str, Any]:
     """Return where a one-shot speaks and is over, in its own frames, with the confidence and its reason."""
-    with _opened(path) as opened:
+    with opened_file(path) as opened:
         source = opened.source
         hit = find_hit(
             opened.read(0, source.frames), source.rate_hz, recipe or HitRecipe(), coded=is_coded(source.kind)
@@ -135,7 +141,7 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
         sets.setdefault(path.stem if strike is None else repr(strike.hit), []).append(path)
     for members in sets.values():
         with ExitStack() as stack:
-            opened = [stack.enter_context(_opened(path)) for path in members]
+            opened = [stack.enter_context(opened_file(path)) for path in members]
             heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz, coded=is_coded(o.source.kind)) for o in opened]
             found = find_in_set(heard, recipe or HitRecipe())
             for path, one, hit, lag in zip(members, opened, found.hits, found.lags_s, strict=True):
@@ -146,7 +152,7 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
 
 def find_all_hits(path: Path, recipe: HitRecipe | None = None, report: Report = _unheard) -> dict[str, Any]:
     """Return every hit of a take, in its own frames."""
-    with _opened(path, part_of(report, 0.0, 0.5)) as opened:
+    with opened_file(path, part_of(report, 0.0, 0.5)) as opened:
         source, read = opened.source, opened.read
 
         def reported(start: int, frames: int) -> Samples:
@@ -162,7 +168,7 @@ def find_loops(
     path: Path, near: tuple[int, int] | None, bpm: Fraction | None = None, count: int | None = None
 ) -> dict[str, Any]:
     """Return the candidates for a seamless loop, the best first, in the file's own frames; at a tempo of whole bars."""
-    with _opened(path) as opened:
+    with opened_file(path) as opened:
         source = opened.source
         bars = None if bpm is None else Bars.at(bpm, source.rate_hz, count=count)
         candidates = find_seams(opened.read(0, source.frames), source.rate_hz, near=near, bars=bars)
@@ -193,7 +199,7 @@ def _hit_row(path: Path, source: SourceRow, hit: Hit) -> dict[str, Any]:
 
 def check_file(path: Path) -> dict[str, Any]:
     """Return the verdicts of a file's own head and tail; beyond them there is nothing."""
-    with _opened(path) as opened:
+    with opened_file(path) as opened:
         source = opened.source
         found = _find(opened, propose(source.floors.floor))
         first = int(found.sounds[0, 0]) if len(found.sounds) else None
@@ -233,7 +239,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
         If the folder may not be written to.
     """
     check_output_folder(folder)
-    with _opened(path, lambda part, doing: report(0.4 * part, doing)) as opened:
+    with opened_file(path, lambda part, doing: report(0.4 * part, doing)) as opened:
         settings = recipe or propose(opened.source.floors.floor)
         job = _treated(opened, path, settings)
         pieces = files_to_send(job, "each_clip" if request.what == "one_shots" else request.what)
@@ -255,11 +261,11 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
         return to_write
 
 
-def _find(opened: _Opened, recipe: Recipe) -> Found:
+def _find(opened: Opened, recipe: Recipe) -> Found:
     return find(opened.read, opened.measured, recipe, head_frame=0, tail_frame=opened.source.frames)
 
 
-def _treated(opened: _Opened, path: Path, recipe: Recipe) -> Job:
+def _treated(opened: Opened, path: Path, recipe: Recipe) -> Job:
     row = opened.source
     use = SourceUse(row.id, display_name(shown_name(path)), row.rate_hz, row.channels, row.frames)
     job = add_source(Job(use.name), use).job

@@ -66,11 +66,22 @@ class Envelope:
 def envelope(bins: Bins, *, rate_hz: int, bin_frames: int, frames: int) -> Envelope:
     """Return the envelope of level-1 bins; no bins, no levels."""
     level, upper = _loudest_power(bins.rms), _loudest_power(bins.difference_rms)
-    width = max(round(_SUSTAINED_S * rate_hz / bin_frames), 1)
-    sustained = ndimage.uniform_filter1d(level, width, mode="nearest") if len(level) else level
     smooth, smooth_upper = _smoothed(level), _smoothed(upper)
+    return _of_powers(rate_hz, bin_frames, frames, smooth, smooth_upper, level)
+
+
+def from_powers(like: Envelope, power: Levels, upper_power: Levels) -> Envelope:
+    """Return an envelope with other powers, bin by bin."""
+    return _of_powers(like.rate_hz, like.bin_frames, like.frames, power, upper_power, power)
+
+
+def _of_powers(
+    rate_hz: int, bin_frames: int, frames: int, power: Levels, upper_power: Levels, unsmoothed: Levels
+) -> Envelope:
+    width = max(round(_SUSTAINED_S * rate_hz / bin_frames), 1)
+    sustained = ndimage.uniform_filter1d(unsmoothed, width, mode="nearest") if len(unsmoothed) else unsmoothed
     return Envelope(
-        rate_hz, bin_frames, frames, _to_db(smooth), _to_db(smooth_upper), _to_db(sustained), smooth, smooth_upper
+        rate_hz, bin_frames, frames, _to_db(power), _to_db(upper_power), _to_db(sustained), power, upper_power
     )
 
 

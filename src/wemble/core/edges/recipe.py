@@ -25,7 +25,8 @@ class Recipe:
     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
     to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
-    ``breath_under_db`` or more under the speech, in the mean. A fade of 0 ms means no automatic fades.
+    ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
+    A fade of 0 ms means no automatic fades.
     """
 
     threshold_db: float = 14.0
@@ -39,6 +40,7 @@ class Recipe:
     reach: Reach = "floor"
     fade_ms: float = 10.0
     fade_shape: Shape = "s"
+    own_only: bool = False
 
     def __post_init__(self) -> None:
         for name, low, high in _LIMITS:
