@@ -64,6 +64,7 @@ export const api = {
     json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
   proposal: (id: string, revision: number, target_ids: string[]) =>
     json<{ recipe: Recipe; target_ids: string[] }>("POST", `/jobs/${id}/find/proposal`, { revision, target_ids }),
+  listen: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/listen`, { revision }).then((answer) => answer.task_id),
   draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number; exact: boolean }, signal: AbortSignal) =>
     json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
@@ -86,6 +87,7 @@ export const api = {
   recipes: () => json<{ recipes: Record<string, Recipe | HitRecipe> }>("GET", "/recipes").then((answer) => answer.recipes),
   saveRecipe: (name: string, recipe: Recipe | HitRecipe) => json("POST", "/recipes", { name, recipe }),
   deleteRecipe: (name: string) => json("POST", "/recipes/delete", { name }),
+  task: (jobId: string, taskId: string) => json<{ tasks: Task[] }>("GET", `/jobs/${jobId}/tasks`).then((answer) => answer.tasks.find((task) => task.id === taskId)),
   tasks: (id: string) => json<{ tasks: Task[] }>("GET", `/jobs/${id}/tasks`).then((answer) => answer.tasks),
   cancelTask: (id: string) => json("POST", `/tasks/${id}/cancel`),
   startAgain: (id: string) => json("POST", `/tasks/${id}/again`),

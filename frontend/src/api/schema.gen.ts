@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/lanes/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start measuring what the lanes hear of each other. */
+        post: operations["listen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/loops/candidates": {
         parameters: {
             query?: never;
@@ -689,14 +706,15 @@ export interface components {
          *     ``search`` is what the step Find looks for at first, ``material`` what its proposal expects, ``one_clip`` and
          *     ``many_clips`` what it calls its clips. ``checks`` are those that count. ``clips_are_points`` says that a longer file
          *     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
-         *     scale: a phrase is judged by its floor, a hit by its attack.
+         *     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
+         *     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it.
          */
         BriefRecord: {
             /**
              * Name
              * @enum {string}
              */
-            name: "voiceover" | "drums" | "release";
+            name: "voiceover" | "podcast" | "drums" | "release";
             /** Title */
             title: string;
             /** Takes */
@@ -733,8 +751,18 @@ export interface components {
             /** Clips Are Points */
             clips_are_points: boolean;
             /** Checks */
-            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end")[];
+            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose")[];
             send: components["schemas"]["SendDefaults"];
+            /**
+             * Lane A File
+             * @default false
+             */
+            lane_a_file: boolean;
+            /**
+             * Own Only
+             * @default false
+             */
+            own_only: boolean;
         };
         /**
          * ChangeBody
@@ -1415,7 +1443,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release";
             /**
              * Rate Hz
              * @default 0
@@ -1684,6 +1712,14 @@ export interface components {
              * @enum {string}
              */
             move: "clip" | "audio";
+        };
+        /**
+         * ListenBody
+         * @description The revision whose lanes are listened to.
+         */
+        ListenBody: {
+            /** Revision */
+            revision: number;
         };
         /**
          * LoopAll
@@ -1986,7 +2022,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release";
         };
         /**
          * NewName
@@ -2059,7 +2095,7 @@ export interface components {
              * Brief
              * @enum {string}
              */
-            brief: "voiceover" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release";
             /** Rate Hz */
             rate_hz: number;
             /** Channels */
@@ -2273,7 +2309,8 @@ export interface components {
          *     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
          *     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
          *     to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
-         *     ``breath_under_db`` or more under the speech, in the mean. A fade of 0 ms means no automatic fades.
+         *     ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
+         *     A fade of 0 ms means no automatic fades.
          */
         Recipe: {
             /**
@@ -2334,6 +2371,11 @@ export interface components {
              * @enum {string}
              */
             fade_shape: "linear" | "equal_power" | "s" | "logarithmic";
+            /**
+             * Own Only
+             * @default false
+             */
+            own_only: boolean;
         };
         /**
          * RecipeBody
@@ -3109,7 +3151,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose";
             /**
              * State
              * @enum {string}
@@ -3555,6 +3597,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HitDraftAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListenBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
                 };
             };
             /** @description not done */

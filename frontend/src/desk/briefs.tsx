@@ -36,6 +36,7 @@ const HitsMiddle = () => <WallOrStrip strip={<Strip />} />;
 
 export const BRIEF_VIEWS: Readonly<Record<Brief, BriefViews>> = {
   voiceover: BY_HAND,
+  podcast: BY_HAND,
   drums: { Middle: HitsMiddle, cards: { ...BY_HAND.cards, shape: ShapeHits, mark: MarkHits } },
   release: BY_HAND,
 };

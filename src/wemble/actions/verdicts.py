@@ -7,15 +7,19 @@ from dataclasses import dataclass
 from wemble.actions.library import Library
 from wemble.core.briefs import record
 from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
-from wemble.core.check.hits import HIT_CHECKS, hit_verdicts
+from wemble.core.check.hits import HIT_CHECKS, doubt_verdict, hit_verdicts
 from wemble.core.check.join import join_verdict
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
+from wemble.core.check.table import Check
+from wemble.core.edges.recipe import Recipe
 from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Clip, Decision, Job, Join, Side
 from wemble.core.edit.placement import continued_edges, in_time_order, turned_clips
 from wemble.core.edit.review import crossfade_lengths, decision_of
 from wemble.core.render.plan import audible_lanes
 
+OWN_CHECKS: frozenset[Check] = frozenset({"click", "air"})
+"""What is asked of the edges of what a lane has of its own."""
 _SIDES: tuple[Side, Side] = ("head", "tail")
 
 
@@ -132,8 +136,17 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
     found = [one for one in library.edge_verdicts.get((clip.source_id, edge), compute) if one.check in counts]
     if clip.confidence is None:
         return found
+    if _is_own(job, clip):  # beside its edges the others are heard: level says nothing there
+        whose = [doubt_verdict("head", "whose", clip.confidence, clip.reason)] if side == "head" else []
+        return [*whose, *(verdict for verdict in found if verdict.check in OWN_CHECKS)]
     of_hits = [verdict for verdict in found if verdict.check in HIT_CHECKS[side]]
     return [*hit_verdicts(clip, job.source(clip.source_id).rate_hz, side), *of_hits]
+
+
+def _is_own(job: Job, clip: Clip) -> bool:
+    """Say whether a clip was kept because it is its lane's own."""
+    finding = job.findings.get(clip.finding_id or "")
+    return finding is not None and isinstance(finding.recipe, Recipe) and finding.recipe.own_only
 
 
 def _under_peak_db(library: Library, clip: Clip) -> float | None:

@@ -13,7 +13,7 @@ from typing import Literal
 from wemble.core.check.table import Check
 from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
 
-Brief = Literal["voiceover", "drums", "release"]
+Brief = Literal["voiceover", "podcast", "drums", "release"]
 Search = Literal["sound", "hits"]
 Material = Literal["speech", "struck", "music"]
 Middle = Literal["strip", "wall"]
@@ -46,7 +46,8 @@ class BriefRecord:
     ``search`` is what the step Find looks for at first, ``material`` what its proposal expects, ``one_clip`` and
     ``many_clips`` what it calls its clips. ``checks`` are those that count. ``clips_are_points`` says that a longer file
     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
-    scale: a phrase is judged by its floor, a hit by its attack.
+    scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
+    of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it.
     """
 
     name: Brief
@@ -65,6 +66,8 @@ class BriefRecord:
     clips_are_points: bool
     checks: frozenset[Check]
     send: SendDefaults
+    lane_a_file: bool = False
+    own_only: bool = False
 
 
 BRIEFS: Mapping[Brief, BriefRecord] = {
@@ -85,6 +88,26 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         clips_are_points=False,
         checks=_EVERYWHERE | {"speech_clipped", "weak"},
         send=SendDefaults("each_clip", "wav_24", "none", _PATTERNS),
+    ),
+    "podcast": BriefRecord(
+        name="podcast",
+        title="Podcast",
+        takes="a file of every speaker",
+        gives="one finished episode, with chapters",
+        first_lane="Host",
+        one_clip="phrase",
+        many_clips="phrases",
+        mark_name="Chapter",
+        search="sound",
+        material="speech",
+        auto_fades=True,
+        level_zoom=8,
+        middle="strip",
+        clips_are_points=False,
+        checks=_EVERYWHERE | {"whose"},
+        send=SendDefaults("one", "mp3", "none", _PATTERNS),
+        lane_a_file=True,
+        own_only=True,
     ),
     "drums": BriefRecord(
         name="drums",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -14,7 +14,7 @@ from wemble.actions.importing import import_file
 from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, edit_newest, open_job
-from wemble.actions.searching import hit_search, sound_search
+from wemble.actions.searching import hit_search, own_sound, sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.arrange import LaneSettings, add_lane, set_lane
@@ -22,7 +22,7 @@ from wemble.core.edit.clips import Edited
 from wemble.core.edit.grid import beat_frame
 from wemble.core.edit.model import Clip, Grid, Job, set_clips
 from wemble.core.edit.treatment import targets
-from wemble.demo import kit, pieces
+from wemble.demo import conversation, kit, pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
 
@@ -32,11 +32,22 @@ JOB_NAME = "Audio guide"
 def add_demo(library: Library, say: Callable[[str], None]) -> None:
     """Add the demo jobs that are not there yet."""
     known = {card.name for card in job_cards(library)}
-    for name, add in {JOB_NAME: _add_audio_guide, "Boatyard kit": _add_boatyard, "Slack Tide": _add_slack_tide}.items():
+    for name, add in ADDED.items():
         if name in known:
             say(f"the demo job {name} is there already")
         else:
             add(library, name, say)
+
+
+def _add_low_water(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making Low Water 7: a host and a guest at one table")
+    job_id = create_job(library, name, "podcast")
+    for who, samples in conversation.low_water().items():
+        _import(library, job_id, f"{who.capitalize()}.wav", samples, conversation.RATE_HZ)
+    revision = open_job(library, job_id).revision
+    wait_for(library, own_sound.start_listening(library, job_id, revision))
+    for title, frame in conversation.chapters():
+        revision = perform(library, job_id, revision, "add_mark", frame=frame, name=title).revision
 
 
 def _add_audio_guide(library: Library, name: str, say: Callable[[str], None]) -> None:
@@ -68,6 +79,14 @@ def _add_boatyard(library: Library, name: str, say: Callable[[str], None]) -> No
     revision = open_job(library, job_id).revision
     pattern = hit_search.read_names(library, revision, None).pattern
     perform(library, job_id, revision, "read_names", pattern=pattern)
+
+
+ADDED: Mapping[str, Callable[[Library, str, Callable[[str], None]], None]] = {
+    JOB_NAME: _add_audio_guide,
+    "Low Water 7": _add_low_water,
+    "Boatyard kit": _add_boatyard,
+    "Slack Tide": _add_slack_tide,
+}
 
 
 def _import(library: Library, job_id: str, file_name: str, samples: NDArray[np.float32], rate_hz: int) -> None:

@@ -65,6 +65,11 @@ class Home:
         return self.root / "exports"
 
     @property
+    def heard(self) -> Path:
+        """What lanes hear of each other: it could be measured again."""
+        return self.root / "heard"
+
+    @property
     def scratch(self) -> Path:
         """What is not whole yet; emptied at start."""
         return self.root / "scratch"

@@ -129,6 +129,12 @@ class EditAnswer(Body):
     redo_label: str | None
 
 
+class ListenBody(Body):
+    """The revision whose lanes are listened to."""
+
+    revision: int
+
+
 class DraftBody(Body):
     """What a recipe would find; no targets means all."""
 

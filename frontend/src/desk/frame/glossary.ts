@@ -1,7 +1,7 @@
 /** The words that Wemble uses in a sense of its own, or that not everybody has met. Shown in the help and in docs/guide/glossary.md. */
 export const GLOSSARY: readonly (readonly [word: string, meaning: string])[] = [
   ["attack", "the rise of a sound, from its onset to its full level"],
-  ["brief", "the kind of work a job is: voiceover, drums, release. It sets defaults and checks and hides no tool"],
+  ["brief", "the kind of work a job is: voiceover, podcast, drums, release. It sets defaults and checks and hides no tool"],
   ["clip", "a span of a recording on a lane, with a head, a tail, a gain and fades"],
   ["draft", "what a search would do with its present settings, shown before you apply it"],
   ["edge", "the head or the tail of a clip"],

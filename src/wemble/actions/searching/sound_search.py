@@ -11,6 +11,7 @@ import numpy as np
 from wemble.actions.importing.made_source import keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
+from wemble.actions.searching.own_sound import heard_on, start_of_lanes
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
@@ -19,9 +20,10 @@ from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
+from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speaker
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
-from wemble.core.edit.treatment import Sounds, apply_treatment, base_of, closed_up_frames, needs_tone, targets
+from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, closed_up_frames, needs_tone, targets
 from wemble.errors import InvalidInput
 from wemble.store import records
 from wemble.store.files import SourceWriter
@@ -64,7 +66,10 @@ def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
     """Propose settings for targets together: those of the first one."""
     if not target_ids:
         raise InvalidInput("there is nothing to search yet; import a recording first")
-    return propose(library.measured(base_of(job, target_ids[0]).source_id).floor, material=record(job.brief).material)
+    floor = library.measured(base_of(job, target_ids[0]).source_id).floor
+    if record(job.brief).own_only and len(job.lanes) > 1:
+        return propose_for_speaker(floor)
+    return propose(floor, material=record(job.brief).material)
 
 
 def draft(
@@ -92,7 +97,7 @@ def apply(
     """
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
-    found = {target: _found(library, base_of(job, target), recipe) for target in chosen}
+    found = {target: _found(library, job, target, recipe) for target in chosen}
     tones = {target: _tone(library, job, target, found[target], recipe, treatment) for target in chosen}
 
     def carry_out(newest: Job) -> Edited:
@@ -122,7 +127,10 @@ def apply(
 def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float, exact: bool) -> Draft:
     base = base_of(job, target_id)
     measured = library.measured(base.source_id)
-    found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
+    if recipe.own_only:
+        found = _said(library, job, target_id, recipe).found
+    else:
+        found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
     sounds = as_sounds(found, measured.floor, recipe)
     filled = needs_tone(job, target_id, sounds, recipe, Treatment("close_up", close_up_s))
@@ -145,7 +153,7 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         floor_db=round(measured.floor.level_db, 1),
         peak_db=round(measured.floor.peak_db, 1),
         threshold_db=round(sounds.threshold_db, 1),
-        exact=exact,
+        exact=exact or recipe.own_only,
     )
 
 
@@ -166,8 +174,25 @@ def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
     return library.found_sounds.get(key, search)
 
 
-def _found(library: Library, base: Finding | Clip, recipe: Recipe) -> Sounds:
-    return as_sounds(_searched(library, base, recipe), library.measured(base.source_id).floor, recipe)
+def _said(library: Library, job: Job, target_id: str, recipe: Recipe) -> Said:
+    """Return what is said on a target's own lane, in frames of its source."""
+    base = base_of(job, target_id)
+    measured, heard = library.measured(base.source_id), heard_on(library, job, base.lane_id)
+    part = measured.envelope.part(base.head_frame, base.tail_frame)
+    first = base.head_frame // part.bin_frames * part.bin_frames
+    starts_s = start_of_lanes(job, target_id) + first / part.rate_hz
+    said = find_said(part, measured.floor, heard, recipe, starts_s=starts_s)
+    return replace(said, found=said.found.shifted(first).within(base.head_frame, base.tail_frame))
+
+
+def _found(library: Library, job: Job, target_id: str, recipe: Recipe) -> Sounds:
+    base = base_of(job, target_id)
+    floor = library.measured(base.source_id).floor
+    if not recipe.own_only:
+        return as_sounds(_searched(library, base, recipe), floor, recipe)
+    said = _said(library, job, target_id, recipe)
+    sure = tuple(Sure(*doubt(margin_db)) for margin_db in said.margins_db.tolist())
+    return replace(as_sounds(said.found, floor, recipe), sure=sure)
 
 
 def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:

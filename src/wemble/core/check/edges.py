@@ -178,6 +178,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
     "cut_in": ("attack complete", "{figure:.1f} ms of the attack cut off"),
     "start": ("clear start", "unsure start"),
     "end": ("clear end", "unsure end"),
+    "whose": ("clearly its own", "may be another's voice"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 

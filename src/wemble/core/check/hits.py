@@ -23,20 +23,21 @@ def late_ms(clip: Clip, rate_hz: int) -> float:
 def hit_verdicts(clip: Clip, rate_hz: int, side: Side = "head") -> list[Verdict]:
     """Return what is to be said of a hit's head, or of its tail, the gravest first."""
     if side == "tail":
-        return [_doubt("tail", "end", clip.end_confidence, clip.end_reason)]
+        return [doubt_verdict("tail", "end", clip.end_confidence, clip.end_reason)]
     if clip.sound_start_frame is None:
-        return [_doubt("head", "start", clip.confidence, clip.reason)]
+        return [doubt_verdict("head", "start", clip.confidence, clip.reason)]
     late = late_ms(clip, rate_hz)
     verdicts = []
     figures: list[tuple[Check, float]] = [("late", max(late, 0.0)), ("cut_in", max(-late, 0.0))]
     for check, figure in figures:
         state = state_of(check, figure)
         verdicts.append(Verdict("head", check, state, round(figure, 3), sentence(check, state, figure)))
-    verdicts.append(_doubt("head", "start", clip.confidence, clip.reason))
+    verdicts.append(doubt_verdict("head", "start", clip.confidence, clip.reason))
     return sorted(verdicts, key=lambda verdict: -("fine", "look", "fail").index(verdict.state))
 
 
-def _doubt(side: Side, check: Check, confidence: float | None, reason: str) -> Verdict:
+def doubt_verdict(side: Side, check: Check, confidence: float | None, reason: str) -> Verdict:
+    """Return what is to be said of how sure something is, 0 to 1; nobody's guess is sure."""
     figure = 1.0 - (confidence if confidence is not None else 1.0)
     state = state_of(check, figure)
     return Verdict(side, check, state, round(figure, 3), reason or sentence(check, state, figure))

@@ -19,6 +19,7 @@ Check = Literal[
     "cut_in",
     "start",
     "end",
+    "whose",
 ]
 State = Literal["fine", "look", "fail"]
 
@@ -50,6 +51,7 @@ TABLE: dict[Check, Definition] = {
     "cut_in": Definition("how far a head lies inside the attack of its hit", "ms", 0.5, 2.0),
     "start": Definition("doubt about an onset, 0 to 1", "", 0.5, 1.01),
     "end": Definition("doubt about an end, 0 to 1", "", 0.5, 1.01),
+    "whose": Definition("doubt whether a sound is its own lane's, 0 to 1", "", 0.5, 1.01),
     "attack": Definition("how far the fade reaches into the sound", "ms", 0.5, 5.0),
 }
 

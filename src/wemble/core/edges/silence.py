@@ -70,6 +70,11 @@ class Found:
         spans = {name: getattr(self, name) + frames for name in self.__slots__ if name != "kept_reasons"}
         return replace(self, **spans)
 
+    def within(self, head_frame: int, tail_frame: int) -> Found:
+        """Return the same, as far as it lies in ``[head_frame, tail_frame)``: bins reach a little beyond."""
+        spans = {name: getattr(self, name).clip(head_frame, tail_frame) for name in ("sounds", "spans")}
+        return replace(self, **spans)
+
 
 def find_sounds(envelope: Envelope, floor: Floor, recipe: Recipe) -> Found:
     """Find the sounds of an envelope at bin precision.

@@ -38,6 +38,7 @@ class SourcePoint:
 def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()) -> Edited:
     """Import a source: as a clip after everything that is there, a second later, its points as marks tied to it.
 
+    Where the job's brief gives every file a lane of its own, all of them start together.
     The first source gives the job its rate and channel count. Raises `InvalidInput` for a rate outside
     `JOB_RATES_HZ`.
     """
@@ -48,9 +49,12 @@ def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()
         )
     if not job.rate_hz:
         job = replace(job, rate_hz=source.rate_hz, channels=source.channels)
-    job, lane = _first_lane(job)
-    end = job_span(job)[1]
-    at = end + SPACE_BETWEEN_TAKES_S * job.rate_hz if job.clips else 0
+    if record(job.brief).lane_a_file:
+        job, lane = _lane_of_its_own(job, source.name)
+        at = 0
+    else:
+        job, lane = _first_lane(job)
+        at = job_span(job)[1] + SPACE_BETWEEN_TAKES_S * job.rate_hz if job.clips else 0
     clip = Clip(f"c{job.next_number}", lane.id, source.id, source.name, 0, source.frames, at, file_name=source.name)
     number = job.next_number + 1
     marks = [
@@ -176,6 +180,16 @@ def rename_clip(job: Job, clip_id: str, name: str) -> Edited:
 def rename_job(job: Job, name: str) -> Edited:
     """Give the job another name."""
     return Edited(replace(job, name=check_name(name)))
+
+
+def _lane_of_its_own(job: Job, name: str) -> tuple[Job, Lane]:
+    """Return the job with a lane for one file: one that is empty, or a new one below."""
+    taken = {clip.lane_id for clip in job.clips.values()}
+    empty = next((lane for lane in job.lanes.values() if lane.id not in taken), None)
+    position = max((lane.position for lane in job.lanes.values()), default=-1) + 1
+    lane = replace(empty, name=name) if empty else Lane(f"l{job.next_number}", name, position)
+    number = job.next_number + (empty is None)
+    return replace(job, next_number=number, lanes={**job.lanes, lane.id: lane}), lane
 
 
 def _first_lane(job: Job) -> tuple[Job, Lane]:

@@ -10,6 +10,7 @@ import { ScopeChoice } from "./ScopeChoice";
 import { countToLookAt } from "../../model/verdicts";
 import { placed } from "../../model/placement";
 import { desk, notify, showPlace, useOpen } from "../../state/desk";
+import { stopListening, useListening } from "../../state/lanesHeard";
 import { applyRecipe, setRecipe, setTreatment } from "../../state/soundSearch";
 
 /** Step 1, searching for sound: the settings as a sentence, what becomes of the quiet, and what that does now. */
@@ -70,6 +71,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
   const floor = drafts?.[0]?.floor_db;
   const sounds = useOpen((desk) => desk.brief.material) === "speech" || soundIs(recipe) === "speech" ? SOUNDS : OTHER_SOUNDS;
+  const lanes = useOpen((desk) => Object.keys(desk.job.lanes).length);
   const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
   /** Count the threshold from something else; it stays where it is. */
   const countFrom = (reference: Recipe["threshold_from"]) => {
@@ -120,6 +122,12 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
           </span>
         )}
       </label>
+      {lanes > 1 && (
+        <label className="flex items-center gap-1.5 text-soft">
+          <input type="checkbox" checked={recipe.own_only} onChange={(event) => setRecipe({ own_only: event.target.checked })} />
+          Leave out what a lane hears of the others
+        </label>
+      )}
     </>
   );
 }
@@ -173,6 +181,8 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
 
 function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null; readonly drafted: boolean }) {
   const verdicts = useOpen((desk) => desk.verdicts);
+  const listening = useListening();
+  if (listening.taskId) return <Listening part={listening.part} />;
   if (!drafts) return <p className="text-soft">analysing …</p>;
   const sum = (pick: (draft: Draft) => number) => drafts.reduce((total, draft) => total + pick(draft), 0);
   const count = sum((draft) => draft.sounds.length / 2);
@@ -195,6 +205,21 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
       )}
       <Bridged drafts={drafts} />
     </p>
+  );
+}
+
+/** How far the lanes have been listened to; it can be stopped. */
+function Listening({ part }: { readonly part: number }) {
+  return (
+    <div role="status" className="space-y-1.5 border-t border-rule pt-3">
+      <p className="flex items-center justify-between text-soft">
+        <span>
+          listening to what the lanes hear of each other, <span className="num">{Math.round(part * 100)} %</span>
+        </span>
+        <Button onClick={() => void stopListening()}>Stop</Button>
+      </p>
+      <progress className="h-1 w-full" max={1} value={part} aria-label="listening to the lanes" />
+    </div>
   );
 }
 
