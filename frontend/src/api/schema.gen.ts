@@ -210,6 +210,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/lanes/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start measuring the loudness of recordings. */
+        post: operations["measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/lanes/mix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start mixing down to a new lane. */
+        post: operations["mix"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/lanes/talk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say where the talk begins and ends, and what closing its gaps comes to. */
+        post: operations["plan_talk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/lanes/voices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how loud what is said on each lane is, whole and along time. */
+        post: operations["lane_voices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/loops/candidates": {
         parameters: {
             query?: never;
@@ -928,6 +996,24 @@ export interface components {
             tail_decision: ("accepted" | "sent_back") | null;
         };
         /**
+         * CloseGaps
+         * @description Close gaps in which nobody speaks, on all lanes: marks and what follows move along, and nothing that is said is cut.
+         */
+        CloseGaps: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "close_gaps";
+            /** Longest Frames */
+            longest_frames: number;
+            /**
+             * Part
+             * @default 0
+             */
+            part: number;
+        };
+        /**
          * Correction
          * @description What a hand changed on one edge of a found sound: the place of the edge, its fade, or both.
          */
@@ -1106,7 +1192,37 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+        };
+        /**
+         * Ends
+         * @description Where the talk itself begins and ends, in job frames; how many spans before and behind are no part of it.
+         */
+        Ends: {
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Before */
+            before: number;
+            /** Behind */
+            behind: number;
+        };
+        /**
+         * EvenVoices
+         * @description Bring what is said on each lane to one loudness: a target, or that of the loudest lane.
+         */
+        EvenVoices: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "even_voices";
+            /**
+             * Target Lufs
+             * @default null
+             */
+            target_lufs: number | null;
         };
         /**
          * Fade
@@ -1590,6 +1706,23 @@ export interface components {
             crossfade_frames: number;
         };
         /**
+         * KeepTalk
+         * @description Cut all lanes to a talk, with a lead in front: its first word then begins after just so many frames.
+         */
+        KeepTalk: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "keep_talk";
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Lead Frames */
+            lead_frames: number;
+        };
+        /**
          * KeyPlace
          * @description Where a map puts a clip; of several takes of one key and strength, which turn it has (from 1) of how many.
          */
@@ -1692,6 +1825,34 @@ export interface components {
             solo: boolean | null;
         };
         /**
+         * LimiterSettings
+         * @description A ceiling in dB, of samples or (``true_peak``) of what lies between them too; times in milliseconds.
+         *
+         *     The gain is down ``look_ahead_ms`` before a peak; after it, it comes back by 6 dB in each ``release_ms``.
+         */
+        LimiterSettings: {
+            /**
+             * Ceiling Db
+             * @default -4
+             */
+            ceiling_db: number;
+            /**
+             * True Peak
+             * @default false
+             */
+            true_peak: boolean;
+            /**
+             * Look Ahead Ms
+             * @default 5
+             */
+            look_ahead_ms: number;
+            /**
+             * Release Ms
+             * @default 100
+             */
+            release_ms: number;
+        };
+        /**
          * LineUp
          * @description Bring a clip's sync point to a bar and beat, both from 1. Raises `InvalidInput` without a tempo.
          */
@@ -1712,14 +1873,6 @@ export interface components {
              * @enum {string}
              */
             move: "clip" | "audio";
-        };
-        /**
-         * ListenBody
-         * @description The revision whose lanes are listened to.
-         */
-        ListenBody: {
-            /** Revision */
-            revision: number;
         };
         /**
          * LoopAll
@@ -1849,6 +2002,35 @@ export interface components {
              * @default 4
              */
             beats_a_bar: number;
+        };
+        /**
+         * MixBody
+         * @description How to mix down.
+         */
+        MixBody: {
+            /** Revision */
+            revision: number;
+            settings: components["schemas"]["MixSettings"];
+        };
+        /**
+         * MixSettings
+         * @description How to mix down: into as many channels as the job has (0), or into 1 or 2, with a limiter or none.
+         *
+         *     Into mono goes the mean of all channels, so that what is the same in all keeps its level.
+         */
+        MixSettings: {
+            /**
+             * Name
+             * @default Mix
+             */
+            name: string;
+            /**
+             * Channels
+             * @default 0
+             */
+            channels: number;
+            /** @default null */
+            limiter: components["schemas"]["LimiterSettings"] | null;
         };
         /**
          * MoveAudio
@@ -2604,6 +2786,14 @@ export interface components {
             walk: string;
         };
         /**
+         * RevisionBody
+         * @description The revision that something is asked of.
+         */
+        RevisionBody: {
+            /** Revision */
+            revision: number;
+        };
+        /**
          * RotateLoop
          * @description Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
          */
@@ -3034,6 +3224,45 @@ export interface components {
             clip_ids: string[];
         };
         /**
+         * TalkAnswer
+         * @description What the acts on a conversation would do.
+         */
+        TalkAnswer: {
+            plan: components["schemas"]["TalkPlan"];
+        };
+        /**
+         * TalkBody
+         * @description The longest gap that would stay, and the part of what longer ones have beyond it.
+         */
+        TalkBody: {
+            /** Revision */
+            revision: number;
+            /** Longest Frames */
+            longest_frames: number;
+            /**
+             * Part
+             * @default 0
+             */
+            part: number;
+        };
+        /**
+         * TalkPlan
+         * @description What the acts on a whole conversation would do: its ends, how many gaps would be closed, and how long it then is.
+         *
+         *     ``longest_gap_frames`` is that of the gaps as they are; all in job frames.
+         */
+        TalkPlan: {
+            ends: components["schemas"]["Ends"] | null;
+            /** Gaps */
+            gaps: number;
+            /** Longest Gap Frames */
+            longest_gap_frames: number;
+            /** Taken Out Frames */
+            taken_out_frames: number;
+            /** Total Frames */
+            total_frames: number;
+        };
+        /**
          * TaskList
          * @description A job's long work, the newest first.
          */
@@ -3171,6 +3400,35 @@ export interface components {
             revision: number;
             /** Clips */
             clips: components["schemas"]["ClipVerdicts"][];
+        };
+        /**
+         * Voice
+         * @description How loud what is said on a lane is, with its gain: LUFS, its range in LU, and along time.
+         *
+         *     ``curve`` has (job frame, LUFS over 3 s), in order; ``speech_lufs`` is none where nothing is loud enough to measure.
+         */
+        Voice: {
+            /** Lane Id */
+            lane_id: string;
+            /** Speech Lufs */
+            speech_lufs: number | null;
+            /** Range Lu */
+            range_lu: number;
+            /** Seconds */
+            seconds: number;
+            /** Curve */
+            curve: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * VoicesAnswer
+         * @description How loud what is said on each lane is.
+         */
+        VoicesAnswer: {
+            /** Voices */
+            voices: components["schemas"]["Voice"][];
         };
     };
     responses: never;
@@ -3621,7 +3879,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ListenBody"];
+                "application/json": components["schemas"]["RevisionBody"];
             };
         };
         responses: {
@@ -3632,6 +3890,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MixBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_talk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TalkBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TalkAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lane_voices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoicesAnswer"];
                 };
             };
             /** @description not done */

@@ -110,7 +110,7 @@ def undo(library: Library, job_id: str, base_revision: int) -> Answer:
         target = _step(db, jobs.get_revision(db, step.parent_id))
         while target.parent_id is not None and _is_one_step(step, target):
             target = _step(db, jobs.get_revision(db, target.parent_id))
-        return _gone_to(library, db, head, target)
+        return _gone_to(library, db, head, target, _mutes_of_step(library, step))
 
 
 def redo(library: Library, job_id: str, base_revision: int) -> Answer:
@@ -122,7 +122,7 @@ def redo(library: Library, job_id: str, base_revision: int) -> Answer:
             raise InvalidInput("there is nothing to redo")
         while (later := jobs.newest_step(db, target.id)) is not None and _is_one_step(target, later):
             target = later
-        return _gone_to(library, db, head, target)
+        return _gone_to(library, db, head, target, _mutes_of_step(library, target))
 
 
 def _step(db: Connection, revision: jobs.RevisionRow) -> jobs.RevisionRow:
@@ -132,10 +132,24 @@ def _step(db: Connection, revision: jobs.RevisionRow) -> jobs.RevisionRow:
     return jobs.get_revision(db, revision.parent_id)
 
 
-def _gone_to(library: Library, db: Connection, head: jobs.RevisionRow, target: jobs.RevisionRow) -> Answer:
-    """Make a step the newest state again, with the mutes as they are now."""
+def _mutes_of_step(library: Library, step: jobs.RevisionRow) -> frozenset[str]:
+    """Return the lanes that a step muted or let sound again, as a mixdown does: there it is no passing act."""
+    if step.parent_id is None:
+        return frozenset()
+    before, after = library.job_at(step.parent_id), library.job_at(step.id)
+    return frozenset(
+        key
+        for key, lane in after.lanes.items()
+        if key in before.lanes and (lane.muted, lane.solo) != (before.lanes[key].muted, before.lanes[key].solo)
+    )
+
+
+def _gone_to(
+    library: Library, db: Connection, head: jobs.RevisionRow, target: jobs.RevisionRow, but: frozenset[str]
+) -> Answer:
+    """Make a step the newest state again, with the mutes as they are now, ``but`` for some lanes."""
     now, then = library.job_at(head.id), library.job_at(target.id)
-    job = with_mutes_of(then, now)
+    job = with_mutes_of(then, now, but=but)
     if kept := difference(then, job):
         revision = jobs.add_revision(db, target, job, kept, label="mute", merge_key=PASSING, now=library.now())
     else:

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 
 from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
+from wemble.actions.importing.made_source import MIXDOWN, OFFSET_TAKEN_OUT, ROOM_TONE, copy_digest
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report, part_of
@@ -32,7 +33,6 @@ from wemble.store import jobs, records
 from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
 
 ENDING = ".wemble.zip"
-ROOM_TONE = "room tone"
 
 
 def start_save(library: Library, job_id: str, revision_id: int) -> str:
@@ -166,7 +166,7 @@ def _rebuilt(
 ) -> records.SourceRow:
     """Return the row of a source, computed from what was unpacked; its folder is built again."""
     original = next(iter(sorted(unpacked.glob("original*"))), None)
-    if claimed.kind == ROOM_TONE and original is None:
+    if original is None and (claimed.kind in (ROOM_TONE, MIXDOWN) or claimed.decoder.endswith(OFFSET_TAKEN_OUT)):
         return _from_copy(folder, unpacked, claimed, None)
     if original is None:
         raise InvalidInput(f"the recording “{use.name}” is missing in this saved job; save it again where it was saved")
@@ -187,15 +187,17 @@ def _from_copy(folder: Path, unpacked: Path, claimed: records.SourceRow, origina
         while raw := file.read(BLOCK_FRAMES * claimed.channels * 4):
             writer.write(np.frombuffer(raw, np.float32).reshape(-1, claimed.channels))
         bins = writer.finish()
-    if original is None:
+    if original is None and claimed.kind == ROOM_TONE:
         samples = np.fromfile(copy, np.float32).reshape(-1, claimed.channels)
         digest = hashlib.sha256(np.ascontiguousarray(samples.T).tobytes()).hexdigest()
+    elif original is None:
+        digest = copy_digest(copy)
     else:
         digest = hashlib.sha256(original.read_bytes()).hexdigest()
         shutil.copyfile(original, folder / original.name)
     found = Probe(claimed.kind, claimed.decoder, claimed.rate_hz, claimed.channels, None)
     row = described(folder, digest, found, writer, bins)
-    return row if original is not None else records.renamed_source(row, digest[:32])
+    return records.renamed_source(row, digest[:32]) if claimed.kind == ROOM_TONE and original is None else row
 
 
 def _check_use(use: SourceUse, row: records.SourceRow) -> None:

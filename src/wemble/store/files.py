@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wemble.core.signal.levels import Samples
+from wemble.core.signal.loudness import Loudness
 from wemble.core.signal.pyramid import STEP, Bins, Halves, bin_frames, coarser, reduce_samples
 from wemble.errors import InvalidInput, NotFound, TooLarge, Unavailable
 
@@ -29,6 +30,7 @@ SPARE_BYTES = 64 << 20
 PICTURED_TO = 3e4
 """Samples beyond it, 90 dB over full scale, are drawn as if they ended there: half floats reach little further."""
 _OPEN_FILES = 64
+_LOUDNESS = "loudness.npy"
 
 
 class Home:
@@ -272,3 +274,19 @@ def read_level(folder: Path, frames_per_bin: int, channels: int, first: int, bin
             return file.read(bins * row)
     except FileNotFoundError:
         raise InvalidInput(f"there is no level of {frames_per_bin} frames a bin") from None
+
+
+def write_loudness(work: Path, folder: Path, loudness: Loudness) -> None:
+    """Put what was measured of a source beside it; ``work`` is for the part."""
+    part = work / f"{folder.name}.loudness.npy"
+    figures = np.concatenate([[loudness.sample_peak_db, loudness.true_peak_db], loudness.powers])
+    np.save(part, figures.astype(np.float32))
+    part.rename(folder / _LOUDNESS)
+
+
+def read_loudness(folder: Path) -> Loudness | None:
+    """Return what was measured of a source; none if it has not been."""
+    if not (folder / _LOUDNESS).is_file():
+        return None
+    figures = np.load(folder / _LOUDNESS).astype(np.float64)
+    return Loudness(figures[2:], float(figures[0]), float(figures[1]))

@@ -12,6 +12,8 @@ from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
 from wemble.actions.job_list import JobCard, RemovedJob
+from wemble.actions.lanes.mixdown import MixSettings
+from wemble.actions.lanes.talk import TalkPlan
 from wemble.actions.overlaps import Overlap
 from wemble.actions.removal import Freed
 from wemble.actions.searching.hit_search import HitDraft, NamesRead
@@ -22,6 +24,7 @@ from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.changes import Kind, OwnFields
 from wemble.core.edit.edges import Hold, Reach
 from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, Side, SourceUse
+from wemble.core.edit.voices import Voice
 from wemble.store.records import TaskRow
 
 
@@ -129,10 +132,37 @@ class EditAnswer(Body):
     redo_label: str | None
 
 
-class ListenBody(Body):
-    """The revision whose lanes are listened to."""
+class RevisionBody(Body):
+    """The revision that something is asked of."""
 
     revision: int
+
+
+class VoicesAnswer(Body):
+    """How loud what is said on each lane is."""
+
+    voices: list[Voice]
+
+
+class TalkBody(Body):
+    """The longest gap that would stay, and the part of what longer ones have beyond it."""
+
+    revision: int
+    longest_frames: int
+    part: float = 0.0
+
+
+class TalkAnswer(Body):
+    """What the acts on a conversation would do."""
+
+    plan: TalkPlan
+
+
+class MixBody(Body):
+    """How to mix down."""
+
+    revision: int
+    settings: MixSettings
 
 
 class DraftBody(Body):

@@ -14,10 +14,11 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, offsets, programme_marks
+from wemble.actions.lanes.voices import even_voices
 from wemble.actions.library import Library
 from wemble.actions.revisions import PASSING, TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
-from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans
+from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans, talk
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Decision, Fade, Job, Side
@@ -197,6 +198,9 @@ TABLE: tuple[EditKind, ...] = (
     ),
     EditKind("remove_lane", arrange.remove_lane, "remove lane"),
     EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
+    EditKind("keep_talk", talk.keep_talk, "cut to the talk", makes_edges=True),
+    EditKind("close_gaps", talk.close_gaps, "close gaps in the talk", makes_edges=True),
+    EditKind("even_voices", even_voices, "even voices", measures=True),
     EditKind("set_programme", marks.set_programme, "programme"),
     EditKind("add_mark", marks.add_mark, "add mark"),
     EditKind("move_mark", marks.move_mark, "move mark", ("mark_id",)),

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
-from dataclasses import replace
 
 import numpy as np
 
 from wemble.actions.importing.import_file import described
-from wemble.actions.importing.made_source import keep_made
+from wemble.actions.importing.made_source import OFFSET_TAKEN_OUT, copy_digest, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import recorded_as
@@ -18,7 +16,7 @@ from wemble.core.signal.levels import Samples
 from wemble.core.signal.offset import LEAST_OFFSET_DB, constant_offset
 from wemble.formats.decode import Probe
 from wemble.store import records
-from wemble.store.files import SourceWriter
+from wemble.store.files import SourceWriter, copy_path
 
 BLOCK_FRAMES = 1 << 18
 
@@ -56,8 +54,8 @@ def _without(library: Library, job: Job, source: records.SourceRow, offset: Samp
         for block in _blocks(library, source):
             writer.write((block - offset[:, None]).T)
         bins = writer.finish()
-    digest = hashlib.sha256(f"{source.id} less {offset.tolist()}".encode()).hexdigest()
-    probe = Probe(source.kind, f"{source.decoder}, offset taken out", source.rate_hz, source.channels, source.frames)
-    row = replace(described(folder, digest, probe, writer, bins), file_sha256=source.file_sha256)
+    digest = copy_digest(copy_path(folder, source.rate_hz))
+    probe = Probe(source.kind, f"{source.decoder}{OFFSET_TAKEN_OUT}", source.rate_hz, source.channels, source.frames)
+    row = described(folder, digest, probe, writer, bins)
     keep_made(library, folder, row, job.rate_hz)
     return row

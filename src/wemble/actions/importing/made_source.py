@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from pathlib import Path
 
 from wemble.actions.importing.convert import convert_copy
@@ -9,10 +10,22 @@ from wemble.actions.library import Library
 from wemble.store import records
 from wemble.store.files import move_into_place
 
+ROOM_TONE, MIXDOWN = "room tone", "mixdown"
+"""Kinds of sources that no file came in as."""
+OFFSET_TAKEN_OUT = ", offset taken out"
+"""What the decoder's name ends with."""
+
+
+def copy_digest(copy: Path) -> str:
+    """Return the hash of a working copy: what a recording that Wemble made is named after."""
+    with copy.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
 
 def keep_made(library: Library, folder: Path, row: records.SourceRow, job_rate_hz: int) -> None:
     """Keep a source that lies finished in a folder like any other, with a working copy at the job's rate."""
-    move_into_place(folder, library.home.source(row.id))
+    if folder != library.home.source(row.id):
+        move_into_place(folder, library.home.source(row.id))
     with library.database.write() as db:
         records.add_source(db, row, now=library.now())
     library.reader.know(row.id, row.channels)

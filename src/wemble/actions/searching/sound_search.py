@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from wemble.actions.importing.made_source import keep_made
+from wemble.actions.importing.made_source import ROOM_TONE, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
 from wemble.actions.searching.own_sound import heard_on, start_of_lanes
@@ -97,6 +97,10 @@ def apply(
     """
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
+    if recipe.own_only and treatment.kind == "close_up":
+        raise InvalidInput(
+            "pauses of a conversation are closed on all lanes at once: cut the quiet here, then close the gaps"
+        )
     found = {target: _found(library, job, target, recipe) for target in chosen}
     tones = {target: _tone(library, job, target, found[target], recipe, treatment) for target in chosen}
 
@@ -238,7 +242,7 @@ def _tone(
         id=digest[:32],
         file_sha256=digest,
         decoder="room tone 1",
-        kind="room tone",
+        kind=ROOM_TONE,
         rate_hz=source.rate_hz,
         channels=source.channels,
         frames=frames,

@@ -183,10 +183,12 @@ def set_lane(job: Job, lane_id: str, settings: LaneSettings) -> Edited:
     return Edited(replace(job, lanes={**job.lanes, lane.id: lane}))
 
 
-def with_mutes_of(job: Job, other: Job) -> Job:
-    """Return a job whose lanes are muted and solo as they are in another state of it."""
+def with_mutes_of(job: Job, other: Job, *, but: frozenset[str] = frozenset()) -> Job:
+    """Return a job whose lanes, ``but`` for some, are muted and solo as they are in another state of it."""
     lanes = {
-        key: replace(lane, muted=other.lanes[key].muted, solo=other.lanes[key].solo) if key in other.lanes else lane
+        key: replace(lane, muted=other.lanes[key].muted, solo=other.lanes[key].solo)
+        if key in other.lanes and key not in but
+        else lane
         for key, lane in job.lanes.items()
     }
     return job if lanes == dict(job.lanes) else replace(job, lanes=lanes)

@@ -9,6 +9,7 @@ bilinear transforms are the standard's at 48 kHz; all from memory.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -24,6 +25,7 @@ ABSOLUTE_GATE_LUFS = -70.0
 RELATIVE_GATE_LU, RANGE_GATE_LU = 10.0, 20.0
 NOTHING_LUFS = -200.0
 _OFFSET_LU = -0.691
+FINE_TAPS = 48
 _OVERSAMPLING, _TAPS_A_PHASE, _PART_FRAMES = 4, 24, 2_048
 _BLOCK_FRAMES = 1 << 14
 
@@ -55,11 +57,17 @@ class Loudness:
 
     def of_spans(self, spans: NDArray[np.int64], rate_hz: int) -> float:
         """Return the loudness of spans (n, 2), in frames: of the blocks of 400 ms that lie whole inside one of them."""
-        inside = [
-            self.powers[-(-int(start) * STEPS_A_SECOND // rate_hz) : int(end) * STEPS_A_SECOND // rate_hz]
-            for start, end in spans
-        ]
-        return _gated_lufs(np.concatenate([_over(part, MOMENTARY_STEPS) for part in inside] or [np.zeros(0)]))
+        return integrated_of_parts([powers_between(self.powers, int(start), int(end), rate_hz) for start, end in spans])
+
+
+def powers_between(powers: Powers, start: int, end: int, rate_hz: int) -> Powers:
+    """Return those of the tenths of a second that lie whole between two frames."""
+    return powers[-(-start * STEPS_A_SECOND // rate_hz) : end * STEPS_A_SECOND // rate_hz]
+
+
+def integrated_of_parts(parts: Sequence[Powers]) -> float:
+    """Return the loudness of parts together: no block reaches from one into the next."""
+    return _gated_lufs(np.concatenate([_over(part, MOMENTARY_STEPS) for part in parts] or [np.zeros(0)]))
 
 
 def integrated_lufs(powers: Powers) -> float:
@@ -186,11 +194,47 @@ def _largest_between(heard: Samples, least: float = 0.0) -> float:
     return largest
 
 
+def between_samples(heard: Samples, least: float) -> NDArray[np.float32]:
+    """Return the largest value between every two neighbours, at eight times the rate, as `FINE_TAPS` samples tell it.
+
+    Parameters
+    ----------
+    heard : float32 (channels, frames)
+    least : float
+        Of what cannot be larger than that nothing is said: 0.
+
+    Returns
+    -------
+    float32 (frames − `FINE_TAPS` + 1,)
+        The first one lies between the frames ``FINE_TAPS / 2 − 1`` and the next.
+    """
+    phases, most_gain = _fine_phases()
+    windows = np.lib.stride_tricks.sliding_window_view(heard, FINE_TAPS, axis=1)
+    largest = np.zeros(windows.shape[1], np.float32)
+    for at in range(0, len(largest), _PART_FRAMES):
+        part = slice(at, at + _PART_FRAMES)
+        if np.abs(heard[:, at : at + _PART_FRAMES + FINE_TAPS]).max() * most_gain > least:
+            largest[part] = np.abs(windows[:, part] @ phases).max(axis=(0, 2))
+    return largest
+
+
+@lru_cache
+def _fine_phases() -> tuple[NDArray[np.float32], float]:
+    """Return the taps of the finer interpolator, and how much larger than samples what lies between them can be."""
+    phases = _interpolator(2 * _OVERSAMPLING, FINE_TAPS)
+    return phases, float(np.abs(phases).sum(axis=0).max())
+
+
 @lru_cache
 def _phases() -> NDArray[np.float32]:
-    """Return the taps of the interpolator, float32 (taps, phases), for samples in order."""
-    taps = signal.firwin(_OVERSAMPLING * _TAPS_A_PHASE, 0.97 / _OVERSAMPLING, window=("kaiser", 6.0))
-    return np.asarray(_OVERSAMPLING * taps.reshape(_TAPS_A_PHASE, _OVERSAMPLING)[::-1], np.float32)
+    """Return the taps of the meter's interpolator."""
+    return _interpolator(_OVERSAMPLING, _TAPS_A_PHASE)
+
+
+def _interpolator(times: int, taps: int) -> NDArray[np.float32]:
+    """Return the taps of an interpolator, float32 (taps, phases), for samples in order."""
+    response = signal.firwin(times * taps, 0.97 / times, window=("kaiser", 6.0))
+    return np.asarray(times * response.reshape(taps, times)[::-1], np.float32)
 
 
 @lru_cache

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.searching import own_sound, sound_search
+from wemble.actions.searching import sound_search
 from wemble.core.edit.treatment import targets
 from wemble.web import models
 from wemble.web.endpoints import endpoint
@@ -24,12 +24,6 @@ def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
     """Say what a recipe would find, while its numbers are dragged."""
     drafts = sound_search.draft(library(), body.revision, body.target_ids, body.recipe, body.close_up_s, body.exact)
     return models.DraftAnswer.model_construct(drafts=drafts)
-
-
-@endpoint(api, "POST", "/jobs/<job_id>/lanes/listen", body=models.ListenBody, answer=models.TaskMade)
-def listen(body: models.ListenBody, job_id: str) -> models.TaskMade:
-    """Start measuring what the lanes hear of each other."""
-    return models.TaskMade(task_id=own_sound.start_listening(library(), job_id, body.revision))
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/find/apply", body=models.ApplyBody, answer=models.EditAnswer)

@@ -1,0 +1,142 @@
+"""Edits of a whole conversation: what is said on all lanes counts, and time is taken out of all of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.following import with_time_in, with_time_out
+from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.placement import end_of, job_span, placed, start_of
+from wemble.core.edit.spans import clear_span
+from wemble.core.render.plan import audible_lanes
+from wemble.errors import InvalidInput
+
+Span = tuple[int, int]
+
+_ASIDE_S = 2.0
+"""What lies behind a pause of this length, near an end, may be a count-in or chatter (our choice)."""
+_LONGEST_COUNT_IN_S, _LONGEST_CHATTER_S = 20.0, 30.0
+_MOST_PART = 0.15
+_LEFT_BEHIND_S = 0.5
+
+
+def said(job: Job) -> list[Span]:
+    """Return where anybody speaks, in job frames, in order and apart; rooms do not count."""
+    heard = audible_lanes(job)
+    spans = sorted(
+        _sound_of(job, clip) for clip in job.clips.values() if clip.lane_id in heard and _is_speech(job, clip)
+    )
+    together: list[Span] = []
+    for start, end in spans:
+        if together and start <= together[-1][1]:
+            together[-1] = (together[-1][0], max(together[-1][1], end))
+        else:
+            together.append((start, end))
+    return together
+
+
+def gaps_to_close(job: Job, longest_frames: int, part: float = 0.0) -> list[Span]:
+    """Return what to take out of the gaps in the talk: (job frame, frames), in order.
+
+    Gaps that are longer than ``longest_frames`` come down to that, and to ``part`` of what they had beyond; as much stays
+    at either side.
+    """
+    out: list[Span] = []
+    for (_, start), (end, _) in pairwise(said(job)):
+        over = end - start - longest_frames
+        taken = over - round(over * part)
+        if taken > 0:
+            out.append((start + (end - start - taken + 1) // 2, taken))
+    return out
+
+
+def close_gaps(job: Job, longest_frames: int, part: float = 0.0) -> Edited:
+    """Close gaps in which nobody speaks, on all lanes: marks and what follows move along, and nothing that is said is cut.
+
+    ``part`` 0…1 keeps so much of what a gap has beyond the longest: pauses are shortened in proportion.
+
+    Raises
+    ------
+    InvalidInput
+        If no gap is longer, or the part is none.
+    """
+    if not 0.0 <= part < 1.0 or longest_frames < 0:
+        raise InvalidInput("what is kept of a gap must be 0 to 99 %, and its longest at least 0 s")
+    gaps = gaps_to_close(job, longest_frames, part)
+    if not gaps:
+        raise InvalidInput(f"no gap in the talk is longer than {longest_frames / max(job.rate_hz, 1):.2f} s")
+    for at, frames in reversed(gaps):
+        job = _without(job, at, at + frames)
+    return Edited(job)
+
+
+@dataclass(frozen=True, slots=True)
+class Ends:
+    """Where the talk itself begins and ends, in job frames; how many spans before and behind are no part of it."""
+
+    start_frame: int
+    end_frame: int
+    before: int
+    behind: int
+
+
+def proposed_ends(job: Job) -> Ends:
+    """Propose where the talk begins and ends: behind a count-in, and before chatter, each set apart by a long pause.
+
+    Raises `InvalidInput` if nothing is said.
+    """
+    spans = said(job)
+    if not spans:
+        raise InvalidInput("nothing has been found on these lanes yet; find what is said first")
+    rate, whole = job.rate_hz, spans[-1][1] - spans[0][0]
+    pauses = [(at, right[0] - left[1]) for at, (left, right) in enumerate(pairwise(spans), 1)]
+    aside = [at for at, frames in pauses if frames >= _ASIDE_S * rate]
+    longest_before = min(_LONGEST_COUNT_IN_S * rate, _MOST_PART * whole)
+    longest_behind = min(_LONGEST_CHATTER_S * rate, _MOST_PART * whole)
+    first = max((at for at in aside if spans[at][0] - spans[0][0] <= longest_before), default=0)
+    last = min((at for at in aside if spans[-1][1] - spans[at][0] <= longest_behind), default=len(spans))
+    if first >= last:
+        first, last = 0, len(spans)
+    return Ends(spans[first][0], spans[last - 1][1], first, len(spans) - last)
+
+
+def keep_talk(job: Job, start_frame: int, end_frame: int, lead_frames: int) -> Edited:
+    """Cut all lanes to a talk, with a lead in front: its first word then begins after just so many frames.
+
+    Half a second stays behind the last word, as far as nobody else speaks there. Raises `InvalidInput` if nothing is left.
+    """
+    if not start_frame < end_frame or lead_frames < 0:
+        raise InvalidInput("the talk must start before it ends, and the lead cannot be less than nothing")
+    nexts = [start for start, _ in said(job) if start >= end_frame]
+    cut = min([end_frame + round(_LEFT_BEHIND_S * job.rate_hz), *nexts[:1]])
+    if cut < job_span(job)[1]:
+        job = _without(job, cut, job_span(job)[1])
+    if start_frame > lead_frames:
+        job = _without(job, 0, start_frame - lead_frames)
+    elif start_frame < lead_frames:
+        job = with_time_in(job, [(0, lead_frames - start_frame)])
+    if not job.clips:
+        raise InvalidInput("nothing would be left; set the ends of the talk again")
+    return Edited(job)
+
+
+def _without(job: Job, start: int, end: int) -> Job:
+    """Return the job without a span of time, whether or not anything lies in it."""
+    if any(start_of(job, clip) < end and end_of(job, clip) > start for clip in job.clips.values()):
+        return clear_span(job, start, end, close="all").job
+    return with_time_out(job, [(start, end - start)])
+
+
+def _is_speech(job: Job, clip: Clip) -> bool:
+    return clip.speaks and job.source(clip.source_id).derived_from is None
+
+
+def _sound_of(job: Job, clip: Clip) -> Span:
+    """Return where a clip's sound lies, or all of it where nobody looked."""
+    start, end = start_of(job, clip), end_of(job, clip)
+    if clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return start, end
+    first = min(max(placed(job, clip, clip.sound_start_frame), start), end)
+    return first, max(min(placed(job, clip, clip.sound_end_frame), end), first)

@@ -1,0 +1,103 @@
+"""How loud each voice is: the loudness of what is said on a lane, whole and along time, and the gain that evens lanes out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from wemble.core.edit.clips import Edited, check_gain
+from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.placement import in_time_order, placed
+from wemble.core.signal.loudness import (
+    NOTHING_LUFS,
+    SHORT_STEPS,
+    STEPS_A_SECOND,
+    Powers,
+    integrated_of_parts,
+    powers_between,
+    range_lu,
+    short_term_lufs,
+)
+from wemble.errors import InvalidInput
+
+CURVE_EVERY_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Voice:
+    """How loud what is said on a lane is, with its gain: LUFS, its range in LU, and along time.
+
+    ``curve`` has (job frame, LUFS over 3 s), in order; ``speech_lufs`` is none where nothing is loud enough to measure.
+    """
+
+    lane_id: str
+    speech_lufs: float | None
+    range_lu: float
+    seconds: float
+    curve: tuple[tuple[int, float], ...]
+
+
+def voices(job: Job, powers_of: Mapping[str, Powers]) -> list[Voice]:
+    """Return the loudness of each lane that has recordings, from that of its sources, tenth by tenth of a second."""
+    clips: dict[str, list[Clip]] = {}
+    for clip in in_time_order(job):
+        if clip.speaks and clip.source_id in powers_of and job.source(clip.source_id).derived_from is None:
+            clips.setdefault(clip.lane_id, []).append(clip)
+    return [_voice(job, lane_id, on_it, powers_of) for lane_id, on_it in clips.items()]
+
+
+def even_out(job: Job, measured: list[Voice], target_lufs: float | None = None) -> Edited:
+    """Give lanes the gain that brings what is said on each to one loudness: a target, or that of the loudest.
+
+    Raises `InvalidInput` where there is nothing to measure, or a gain would be out of range.
+    """
+    levels = {voice.lane_id: voice.speech_lufs for voice in measured if voice.speech_lufs is not None}
+    if not levels:
+        raise InvalidInput("nothing on these lanes is loud enough to measure")
+    target = max(levels.values()) if target_lufs is None else target_lufs
+    lanes = {}
+    for lane_id, level in levels.items():
+        gain_db = round(job.lane(lane_id).gain_db + target - level, 1)
+        check_gain(gain_db)
+        lanes[lane_id] = replace(job.lane(lane_id), gain_db=gain_db)
+    return Edited(replace(job, lanes={**job.lanes, **lanes}))
+
+
+def _voice(job: Job, lane_id: str, clips: list[Clip], powers_of: Mapping[str, Powers]) -> Voice:
+    parts: list[Powers] = []
+    curve: list[tuple[int, float]] = []
+    every = round(CURVE_EVERY_S * STEPS_A_SECOND)
+    for clip in clips:
+        rate = job.source(clip.source_id).rate_hz
+        start, end = _sound_of(clip)
+        part = powers_between(powers_of[clip.source_id], start, end, rate) * _gain(job, clip)
+        parts.append(part)
+        first = -(-start * STEPS_A_SECOND // rate)
+        for at, level in enumerate(short_term_lufs(part)):
+            if at % every == 0:
+                middle = (first + at + SHORT_STEPS // 2) * rate // STEPS_A_SECOND
+                curve.append((placed(job, clip, middle), round(float(level), 1)))
+    together = np.concatenate(parts)
+    level = integrated_of_parts(parts)
+    return Voice(
+        lane_id,
+        None if level <= NOTHING_LUFS else round(level, 2),
+        round(range_lu(together), 1),
+        round(len(together) / STEPS_A_SECOND, 1),
+        tuple(curve),
+    )
+
+
+def _sound_of(clip: Clip) -> tuple[int, int]:
+    if clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return clip.head_frame, clip.tail_frame
+    start = min(max(clip.sound_start_frame, clip.head_frame), clip.tail_frame)
+    return start, max(min(clip.sound_end_frame, clip.tail_frame), start)
+
+
+def _gain(job: Job, clip: Clip) -> float:
+    """Return the power that a clip has in the job, relative to its source: gains, and channels that become others."""
+    channels = job.channels / job.source(clip.source_id).channels
+    return float(channels * 10 ** ((clip.gain_db + job.lane(clip.lane_id).gain_db) / 10))

@@ -1,0 +1,149 @@
+"""A conversation from a file a speaker to one mix, on *Low Water 7*, whose lines, loudness and bleed are known."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from wemble.actions.editing.edits import perform
+from wemble.actions.importing.import_file import start_import
+from wemble.actions.lanes.mixdown import MixSettings, start_mixdown
+from wemble.actions.lanes.talk import talk_plan
+from wemble.actions.lanes.voices import UNMEASURED, start_measuring, voices_of
+from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job, redo, undo
+from wemble.actions.saved_jobs import start_open, start_save
+from wemble.actions.searching import own_sound, sound_search
+from wemble.actions.work.tasks import wait_for
+from wemble.core.edges.recipe import Treatment
+from wemble.core.edit.model import Job
+from wemble.core.edit.placement import job_span, placed
+from wemble.core.edit.talk import said
+from wemble.core.edit.treatment import targets
+from wemble.core.render.limiter import LimiterSettings
+from wemble.core.render.plan import audible_lanes
+from wemble.core.signal.levels import from_db
+from wemble.demo.conversation import RATE_HZ, low_water, placed_lines
+from wemble.demo.talk_script import COUNT_IN, EPISODE, LINES
+from wemble.errors import InvalidInput, NotFound
+
+
+def through(library: Library, task_id: str) -> dict[str, object]:
+    task = wait_for(library, task_id)
+    assert task.state == "done", task.error
+    return task.result or {}
+
+
+@pytest.fixture
+def conversation(library: Library, tmp_path: Path) -> str:
+    """Make a job of the two recordings."""
+    job_id = create_job(library, "Low Water 7", "podcast")
+    for who, samples in low_water().items():
+        path = tmp_path / f"{who.capitalize()}.wav"
+        soundfile.write(path, samples, RATE_HZ, subtype="PCM_24")
+        through(library, start_import(library, job_id, path, path.name))
+    return job_id
+
+
+def test_from_two_recordings_to_one_mix_and_back(library: Library, conversation: str, tmp_path: Path) -> None:
+    job_id = conversation
+    opened = open_job(library, job_id)
+    lanes = sorted(opened.job.lanes.values(), key=lambda lane: lane.position)
+    assert [lane.name for lane in lanes] == ["Host", "Guest"]
+    assert job_span(opened.job)[0] == 0
+
+    # Whose sound: nothing is guessed before the lanes were listened to.
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
+    assert recipe.own_only
+    with pytest.raises(NotFound) as unheard:
+        sound_search.draft(library, opened.revision, [], recipe)
+    assert unheard.value.code == own_sound.UNHEARD
+    through(library, own_sound.start_listening(library, job_id, opened.revision))
+    answer = sound_search.apply(library, job_id, opened.revision, [], recipe, Treatment())
+    job = library.job_at(answer.revision)
+    _each_line_is_kept_on_its_lane_alone(job)
+    with pytest.raises(InvalidInput, match="all lanes"):
+        sound_search.apply(library, job_id, answer.revision, [], recipe, Treatment("close_up", 0.5))
+
+    # How loud the voices are (what they were made with), and one act that evens them out.
+    with pytest.raises(NotFound) as unmeasured:
+        voices_of(library, job)
+    assert unmeasured.value.code == UNMEASURED
+    through(library, start_measuring(library, job_id, answer.revision))
+    levels = {job.lane(voice.lane_id).name: voice.speech_lufs for voice in voices_of(library, job)}
+    assert levels == {"Host": pytest.approx(-19.0, abs=0.5), "Guest": pytest.approx(-22.5, abs=0.5)}
+    answer = perform(library, job_id, answer.revision, "even_voices")
+    job = library.job_at(answer.revision)
+    assert [job.lane(lane.id).gain_db for lane in lanes] == [0.0, pytest.approx(3.5, abs=0.4)]
+    assert [voice.speech_lufs for voice in voices_of(library, job)] == pytest.approx([levels["Host"]] * 2, abs=0.1)
+
+    # The count-in and the chatter are proposed and go; a lead of just one second is left.
+    ends = talk_plan(library, answer.revision, RATE_HZ, 0.0).ends
+    assert ends is not None
+    assert ends.start_frame == pytest.approx(placed_lines()[len(COUNT_IN)][0], abs=0.05 * RATE_HZ)
+    assert ends.end_frame == pytest.approx(placed_lines()[len(COUNT_IN) + len(EPISODE) - 1][1], abs=0.2 * RATE_HZ)
+    answer = perform(
+        library, job_id, answer.revision, "keep_talk",
+        start_frame=ends.start_frame, end_frame=ends.end_frame, lead_frames=RATE_HZ,
+    )  # fmt: skip
+    assert said(library.job_at(answer.revision))[0][0] == RATE_HZ
+
+    # Gaps are closed over both lanes: as long as was said beforehand, and nothing of either voice is shortened.
+    longest = round(0.45 * RATE_HZ)
+    before, plan = library.job_at(answer.revision), talk_plan(library, answer.revision, longest, 0.0)
+    answer = perform(library, job_id, answer.revision, "close_gaps", longest_frames=longest)
+    job = library.job_at(answer.revision)
+    assert plan.gaps > 3
+    assert job_span(job)[1] == plan.total_frames
+    assert max(right[0] - left[1] for left, right in pairwise(said(job))) <= longest
+    assert _spoken_frames(job) == _spoken_frames(before)
+
+    # Mixed down: one lane sounds, limited; undone, two do; done again, one. Saved whole it opens elsewhere.
+    settings = MixSettings("Mix", 1, LimiterSettings(-9.0))
+    figures = through(library, start_mixdown(library, job_id, answer.revision, settings))
+    mixed = open_job(library, job_id)
+    (lane_id,) = audible_lanes(mixed.job)
+    (clip,) = [clip for clip in mixed.job.clips.values() if clip.lane_id == lane_id]
+    heard = library.plan_at(mixed.revision).render(0, clip.tail_frame, library.reader)
+    assert from_db(-9.0) * 0.9 < np.abs(heard).max() <= from_db(-9.0)
+    assert figures["limited_db"] == min(figures["steps_db"]) < -0.5
+    back = undo(library, job_id, mixed.revision)
+    assert audible_lanes(library.job_at(back.revision)) == {lane.id for lane in lanes}
+    again = redo(library, job_id, back.revision)
+    assert audible_lanes(library.job_at(again.revision)) == {lane_id}
+    saved = through(library, start_save(library, job_id, again.revision))
+    archive = library.home.exports / str(saved["folder_name"]) / saved["files"][0]  # type: ignore[index]
+    other = Library(tmp_path / "elsewhere", pool=library.pool)
+    new_id = create_job(other, "elsewhere", "podcast")
+    through(other, start_open(other, new_id, archive, archive.name, upload_id=None))
+    there = open_job(other, new_id)
+    assert (other.plan_at(there.revision).render(0, clip.tail_frame, other.reader) == heard).all()
+    other.close()
+
+
+def _each_line_is_kept_on_its_lane_alone(job: Job) -> None:
+    names = {lane.id: lane.name.lower() for lane in job.lanes.values()}
+    kept = {who: np.zeros(placed_lines()[-1][1] + 3 * RATE_HZ, np.bool_) for who in names.values()}
+    for clip in job.clips.values():
+        kept[names[clip.lane_id]][placed(job, clip, clip.head_frame) : placed(job, clip, clip.tail_frame)] = True
+    for line, (start, end) in zip(LINES, placed_lines(), strict=True):
+        assert kept[line.who][start:end].mean() > 0.995, line.text
+    apart = {who: np.zeros_like(mask) for who, mask in kept.items()}
+    for line, (start, end) in zip(LINES, placed_lines(), strict=True):
+        for who, mask in apart.items():
+            mask[start:end] = mask[start:end] | (line.who != who)
+    for line, (start, end) in zip(LINES, placed_lines(), strict=True):
+        apart[line.who][max(start - RATE_HZ // 2, 0) : end + RATE_HZ // 2] = False
+    assert all(not (kept[who] & apart[who]).any() for who in kept)
+
+
+def _spoken_frames(job: Job) -> dict[str, int]:
+    frames: dict[str, int] = {}
+    for clip in job.clips.values():
+        if clip.sound_start_frame is not None and clip.sound_end_frame is not None:
+            frames[clip.lane_id] = frames.get(clip.lane_id, 0) + clip.sound_end_frame - clip.sound_start_frame
+    return frames
