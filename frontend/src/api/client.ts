@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, NamesRead, OpenedJob, Overlap, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, Task, Treatment, UploadState, ClipVerdicts,
+  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -64,9 +64,13 @@ export const api = {
     json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
   proposal: (id: string, revision: number, target_ids: string[]) =>
     json<{ recipe: Recipe; target_ids: string[] }>("POST", `/jobs/${id}/find/proposal`, { revision, target_ids }),
+  measureLoudness: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/measure`, { revision }).then((answer) => answer.task_id),
+  voices: (id: string, revision: number) => json<{ voices: Voice[] | null }>("POST", `/jobs/${id}/lanes/voices`, { revision }).then((answer) => answer.voices),
+  talk: (id: string, revision: number, longest_frames: number, part: number) => json<{ plan: TalkPlan }>("POST", `/jobs/${id}/lanes/talk`, { revision, longest_frames, part }).then((answer) => answer.plan),
+  mix: (id: string, revision: number, settings: MixSettings) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/mix`, { revision, settings }).then((answer) => answer.task_id),
   listen: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/listen`, { revision }).then((answer) => answer.task_id),
   draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number; exact: boolean }, signal: AbortSignal) =>
-    json<{ drafts: Draft[] }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
+    json<{ drafts: Draft[] | null }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),
   names: (id: string, revision: number, pattern: string | null) =>
@@ -96,6 +100,8 @@ export const api = {
   map: (id: string, revision: number) => json<{ places: Placed[] }>("GET", `/jobs/${id}/revisions/${revision}/map`).then((answer) => answer.places),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
+  keepPicture: async (file: Blob) => ((await (await checked(await reached("/pictures", { method: "POST", body: file }))).json()) as { name: string }).name,
+  pictureUrl: (name: string) => `/api/pictures/${name}`,
   save: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/save`, { base_revision }).then((answer) => answer.task_id),
   sentFileUrl: (taskId: string, name = "") => `/api/tasks/${taskId}/file?name=${encodeURIComponent(name)}`,
 

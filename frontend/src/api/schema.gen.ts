@@ -1141,11 +1141,11 @@ export interface components {
         };
         /**
          * DraftAnswer
-         * @description One draft a target.
+         * @description One draft a target; null until the lanes are listened to, where that is needed.
          */
         DraftAnswer: {
             /** Drafts */
-            drafts: components["schemas"]["Draft"][];
+            drafts: components["schemas"]["Draft"][] | null;
         };
         /**
          * DraftBody
@@ -1192,7 +1192,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Ends
@@ -1980,6 +1980,11 @@ export interface components {
              * @default 0
              */
             crossfade_frames: number;
+            /**
+             * Link
+             * @default
+             */
+            link: string;
         };
         /**
          * MeasureGrid
@@ -2686,13 +2691,15 @@ export interface components {
          *     ``channels`` and ``rate_hz`` of 0 keep those of the job, and of one-shots those of each source, whose depth goes with
          *     ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
          *     are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
+         *     Without ``tags`` a file says nothing of itself. With ``chapters`` the section marks are written into the file, where its
+         *     format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder.
          */
         Request: {
             /**
              * Kind
              * @default wav_24
              */
-            kind: ("wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3") | "as_source";
+            kind: ("wav_16" | "wav_24" | "wav_float" | "aiff_16" | "aiff_24" | "flac_16" | "flac_24" | "mp3" | "ogg" | "opus" | "m4a") | "as_source";
             /**
              * What
              * @default each_clip
@@ -2739,6 +2746,20 @@ export interface components {
              * @default []
              */
             clip_ids: string[];
+            /** @default null */
+            tags: components["schemas"]["Tags"] | null;
+            /**
+             * Chapters
+             * @default false
+             */
+            chapters: boolean;
+            /**
+             * Shortest Chapter S
+             * @default 10
+             */
+            shortest_chapter_s: number;
+            /** @default null */
+            limiter: components["schemas"]["LimiterSettings"] | null;
         };
         /**
          * Review
@@ -2838,7 +2859,7 @@ export interface components {
             /** What */
             what: ("one" | "each_clip" | "each_section") | "one_shots";
             /** Kind */
-            kind: ("wav_16" | "wav_24" | "wav_float" | "flac_16" | "flac_24" | "mp3") | "as_source";
+            kind: ("wav_16" | "wav_24" | "wav_float" | "aiff_16" | "aiff_24" | "flac_16" | "flac_24" | "mp3" | "ogg" | "opus" | "m4a") | "as_source";
             /**
              * With Map
              * @enum {string}
@@ -2848,6 +2869,11 @@ export interface components {
             patterns: {
                 [key: string]: string;
             };
+            /**
+             * Chapters
+             * @default false
+             */
+            chapters: boolean;
         };
         /**
          * SetAutomaticFades
@@ -3010,6 +3036,21 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * SetLink
+         * @description Say where more of a chapter is to be found; empty takes it away. Raises `InvalidInput` for what is no web address.
+         */
+        SetLink: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_link";
+            /** Mark Id */
+            mark_id: string;
+            /** Link */
+            link: string;
         };
         /**
          * SetLoop
@@ -3209,6 +3250,59 @@ export interface components {
              * @default null
              */
             take: number | null;
+        };
+        /**
+         * Tags
+         * @description Tags of a file; empty ones are left out. ``cover`` names a picture that was given (`Home.pictures`).
+         *
+         *     ``id3_minor`` is the version of ID3v2 for MP3, WAV and AIFF: 3 is read by more, 4 keeps text as UTF-8.
+         */
+        Tags: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Artist
+             * @default
+             */
+            artist: string;
+            /**
+             * Album
+             * @default
+             */
+            album: string;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Year
+             * @default
+             */
+            year: string;
+            /**
+             * Genre
+             * @default
+             */
+            genre: string;
+            /**
+             * Comment
+             * @default
+             */
+            comment: string;
+            /**
+             * Cover
+             * @default
+             */
+            cover: string;
+            /**
+             * Id3 Minor
+             * @default 4
+             */
+            id3_minor: number;
         };
         /**
          * TakeOutOffset
@@ -3424,11 +3518,11 @@ export interface components {
         };
         /**
          * VoicesAnswer
-         * @description How loud what is said on each lane is.
+         * @description How loud what is said on each lane is; null until the recordings are measured.
          */
         VoicesAnswer: {
             /** Voices */
-            voices: components["schemas"]["Voice"][];
+            voices: components["schemas"]["Voice"][] | null;
         };
     };
     responses: never;

@@ -47,9 +47,22 @@ export type Task = Schemas["TaskRow"];
 export type Verdict = Schemas["Verdict"];
 export type ClipVerdicts = Schemas["ClipVerdicts"];
 export type SendRequest = Required<Schemas["Request"]>;
+export type Tags = Required<Schemas["Tags"]>;
 export type Placed = Schemas["Placed"];
 export type Preview = Schemas["Preview"];
 export type UploadState = Schemas["UploadState"];
+export type Voice = Schemas["Voice"];
+export type TalkPlan = Schemas["TalkPlan"];
+export type MixSettings = Required<Schemas["MixSettings"]>;
+export type LimiterSettings = Required<Schemas["LimiterSettings"]>;
+/** What the task of a mixdown answers. */
+export interface Mixed {
+  readonly integrated_lufs: number | null;
+  readonly true_peak_db: number;
+  readonly limited_db: number;
+  readonly limited_s: number;
+  readonly steps_db: readonly number[];
+}
 export type Problem = Schemas["Problem"];
 export type Side = "head" | "tail";
 export type Shape = "linear" | "equal_power" | "s" | "logarithmic";

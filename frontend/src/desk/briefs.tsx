@@ -7,6 +7,7 @@ import { MarkCard } from "./cards/mark/MarkCard";
 import { TestBench } from "./cards/mark/bench/TestBench";
 import { SendCard } from "./cards/send/SendCard";
 import { KitShape } from "./cards/shape/KitShape";
+import { TalkShape } from "./cards/shape/TalkShape";
 import { ShapeCard } from "./cards/shape/ShapeCard";
 import type { Step } from "./state/desk";
 import { Strip } from "./strip/Strip";
@@ -36,7 +37,7 @@ const HitsMiddle = () => <WallOrStrip strip={<Strip />} />;
 
 export const BRIEF_VIEWS: Readonly<Record<Brief, BriefViews>> = {
   voiceover: BY_HAND,
-  podcast: BY_HAND,
+  podcast: { ...BY_HAND, cards: { ...BY_HAND.cards, shape: TalkShape } },
   drums: { Middle: HitsMiddle, cards: { ...BY_HAND.cards, shape: ShapeHits, mark: MarkHits } },
   release: BY_HAND,
 };

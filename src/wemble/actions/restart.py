@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from pydantic import TypeAdapter
+
 from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
 from wemble.actions.delivery.request import Request
+from wemble.actions.lanes import mixdown
 from wemble.actions.library import Library
 from wemble.errors import InvalidInput
 from wemble.store import records
+
+_REQUEST, _MIX = TypeAdapter(Request), TypeAdapter(mixdown.MixSettings)
 
 
 def start_again(library: Library, task_id: str) -> str:
@@ -39,7 +44,8 @@ def _start(library: Library, task: records.TaskRow) -> str:
             return saved_jobs.start_save(library, task.job_id, revision)
         if "per_phrase" in fields:  # a request of the first weeks
             fields["what"] = "each_clip" if fields.pop("per_phrase") else "one"
-        return export.start_export(
-            library, task.job_id, revision, Request(**{**fields, "clip_ids": tuple(fields.get("clip_ids", ()))})
-        )
+        return export.start_export(library, task.job_id, revision, _REQUEST.validate_python(fields))
+    if task.kind == "convert":
+        fields = dict(task.request)
+        return mixdown.start_mixdown(library, task.job_id, fields.pop("revision"), _MIX.validate_python(fields))
     raise InvalidInput("import the file again from where it is")

@@ -37,6 +37,7 @@ class SendDefaults:
     kind: FileKind | Literal["as_source"]
     with_map: MapKind
     patterns: Mapping[Deliverable, str]
+    chapters: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +106,7 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         middle="strip",
         clips_are_points=False,
         checks=_EVERYWHERE | {"whose"},
-        send=SendDefaults("one", "mp3", "none", _PATTERNS),
+        send=SendDefaults("one", "mp3", "none", _PATTERNS, chapters=True),
         lane_a_file=True,
         own_only=True,
     ),

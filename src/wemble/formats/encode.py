@@ -1,21 +1,33 @@
-"""Audio files out: WAV 16/24/float, FLAC 16/24, MP3 at a constant bit rate."""
+"""Audio files out: WAV 16/24/float, AIFF and FLAC 16/24, MP3 at a constant bit rate, Ogg Vorbis and Opus, M4A."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+import av
 import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.shape.dither import Bits, to_integers
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 
-MP3_KBPS = (128, 160, 192, 224, 256)
+MP3_KBPS = (128, 160, 192, 224, 256, 320)
+_AAC_FRAMES = 1024
 _LONGEST_WAV_BYTES = (1 << 32) - (1 << 16)
 MP3_RATES_HZ = (32_000, 44_100, 48_000)
+_RATES_HZ: dict[FileKind, tuple[int, ...]] = {
+    "mp3": MP3_RATES_HZ,
+    "opus": (8_000, 12_000, 16_000, 24_000, 48_000),
+    "m4a": (8_000, 11_025, 16_000, 22_050, 32_000, 44_100, 48_000, 96_000),
+}
+"""The rates of kinds that do not take any."""
+_QUALITY = {"ogg": 0.3, "opus": 0.2}
+"""As libsndfile counts it, 0 the best: about 160 and 130 kb/s in stereo (measured once)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,21 +47,33 @@ KINDS: dict[FileKind, Encoding] = {
     "wav_float": Encoding(".wav", "WAV", "FLOAT", None, 32),
     "flac_16": Encoding(".flac", "FLAC", "PCM_16", 16, 8),
     "flac_24": Encoding(".flac", "FLAC", "PCM_24", 24, 8),
+    "aiff_16": Encoding(".aiff", "AIFF", "PCM_16", 16, 32),
+    "aiff_24": Encoding(".aiff", "AIFF", "PCM_24", 24, 32),
     "mp3": Encoding(".mp3", "MP3", "MPEG_LAYER_III", None, 2),
+    "ogg": Encoding(".ogg", "OGG", "VORBIS", None, 8),
+    "opus": Encoding(".opus", "OGG", "OPUS", None, 2),
+    "m4a": Encoding(".m4a", "M4A", "AAC", None, 2),
 }
 
 
 def rate_for(kind: FileKind, rate_hz: int) -> int:
-    """Return the rate a kind of file will have: MP3 takes three, the nearest above; the others any.
+    """Return the rate a kind of file will have: some take a few, of which it is the nearest above; the others any.
 
     Examples
     --------
     >>> rate_for("mp3", 96_000), rate_for("mp3", 22_050), rate_for("flac_16", 96_000)
     (48000, 32000, 96000)
     """
-    if kind != "mp3" or rate_hz in MP3_RATES_HZ:
-        return rate_hz
-    return next((rate for rate in MP3_RATES_HZ if rate >= rate_hz), MP3_RATES_HZ[-1])
+    taken = _RATES_HZ.get(kind, (rate_hz,))
+    return next((rate for rate in taken if rate >= rate_hz), taken[-1])
+
+
+def check_kbps(kind: FileKind, kbps: int) -> None:
+    """Raise `InvalidInput` for a bit rate that a kind of file does not have."""
+    if kind == "mp3" and kbps not in MP3_KBPS:
+        raise InvalidInput(f"an MP3 can have {', '.join(map(str, MP3_KBPS))} kb/s, not {kbps}")
+    if kind == "m4a" and not 32 <= kbps <= 320:
+        raise InvalidInput(f"an M4A can have 32 to 320 kb/s, not {kbps}")
 
 
 class Writer:
@@ -64,11 +88,15 @@ class Writer:
             raise InvalidInput(
                 f"{self._kind.format} holds {self._kind.most_channels} channels, the job has {channels}; mix it down first"
             )
-        options = {}
+        check_kbps(kind, kbps)
+        if kind == "m4a":
+            self._file: soundfile.SoundFile | _AacFile = _AacFile(path, rate_hz, channels, kbps)
+            return
+        options: dict[str, Any] = {}
         if kind == "mp3":
-            if kbps not in MP3_KBPS:
-                raise InvalidInput(f"an MP3 can have {', '.join(map(str, MP3_KBPS))} kb/s, not {kbps}")
             options = {"bitrate_mode": "CONSTANT", "compression_level": (320 - kbps) / 288}
+        elif kind in _QUALITY:
+            options = {"compression_level": _QUALITY[kind]}
         container = self._kind.format
         if container == "WAV" and frames * channels * 4 >= _LONGEST_WAV_BYTES:
             container = "RF64"
@@ -91,3 +119,36 @@ class Writer:
     def close(self) -> None:
         """Finish the file."""
         self._file.close()
+
+
+class _AacFile:
+    """An M4A file, written by PyAV in the frames of 1,024 samples that AAC has."""
+
+    def __init__(self, path: Path, rate_hz: int, channels: int, kbps: int):
+        self._container = av.open(str(path), "w", format="ipod")
+        self._stream = self._container.add_stream("aac", rate=rate_hz, layout="mono" if channels == 1 else "stereo")
+        self._stream.bit_rate = 1000 * kbps
+        self._rate_hz, self._layout = rate_hz, "mono" if channels == 1 else "stereo"
+        self._left = np.zeros((channels, 0), np.float32)
+        self._at = 0
+
+    def write(self, interleaved: NDArray[np.float32]) -> None:
+        """Write (frames, channels)."""
+        samples = np.concatenate([self._left, interleaved.T], axis=1)
+        whole = samples.shape[1] // _AAC_FRAMES * _AAC_FRAMES
+        for at in range(0, whole, _AAC_FRAMES):
+            self._encode(samples[:, at : at + _AAC_FRAMES])
+        self._left = samples[:, whole:]
+
+    def close(self) -> None:
+        """Write what is left, and finish the file."""
+        if self._left.shape[1]:
+            self._encode(self._left)
+        self._container.mux(self._stream.encode(None))
+        self._container.close()
+
+    def _encode(self, samples: Samples) -> None:
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples), format="fltp", layout=self._layout)
+        frame.sample_rate, frame.pts = self._rate_hz, self._at
+        self._at += samples.shape[1]
+        self._container.mux(self._stream.encode(frame))

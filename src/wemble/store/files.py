@@ -10,6 +10,7 @@ A source has a folder of its own, named by its id and built beside its place and
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import threading
@@ -70,6 +71,26 @@ class Home:
     def heard(self) -> Path:
         """What lanes hear of each other: it could be measured again."""
         return self.root / "heard"
+
+    @property
+    def pictures(self) -> Path:
+        """Covers, named by their hash."""
+        return self.root / "pictures"
+
+    def keep_picture(self, data: bytes) -> str:
+        """Keep a picture and return its name."""
+        name = hashlib.sha256(data).hexdigest()[:32]
+        self.pictures.mkdir(exist_ok=True)
+        part = self.scratch / f"picture-{name}"
+        part.write_bytes(data)
+        part.rename(self.pictures / name)
+        return name
+
+    def picture(self, name: str) -> bytes:
+        """Return a picture. Raises `NotFound`."""
+        if not name.isalnum() or not (self.pictures / name).is_file():
+            raise NotFound("the cover is no longer there; choose it again")
+        return (self.pictures / name).read_bytes()
 
     @property
     def scratch(self) -> Path:

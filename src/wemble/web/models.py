@@ -139,9 +139,9 @@ class RevisionBody(Body):
 
 
 class VoicesAnswer(Body):
-    """How loud what is said on each lane is."""
+    """How loud what is said on each lane is; null until the recordings are measured."""
 
-    voices: list[Voice]
+    voices: list[Voice] | None
 
 
 class TalkBody(Body):
@@ -176,9 +176,9 @@ class DraftBody(Body):
 
 
 class DraftAnswer(Body):
-    """One draft a target."""
+    """One draft a target; null until the lanes are listened to, where that is needed."""
 
-    drafts: list[Draft]
+    drafts: list[Draft] | None
 
 
 class ProposalBody(Body):

@@ -12,6 +12,7 @@ from wemble.actions.delivery import export
 from wemble.actions.editing.edits import EditRequest, plan_tried
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
+from wemble.formats.tags import picture_kind
 from wemble.web.serving import library
 
 streams = Blueprint("streams", __name__, url_prefix="/api")
@@ -19,6 +20,7 @@ streams = Blueprint("streams", __name__, url_prefix="/api")
 MOST_FRAMES = 1 << 20
 FARTHEST_FRAME = 1 << 50
 MOST_HEAD_COLUMNS = 4_000
+MOST_PICTURE_BYTES = 8 << 20
 MOST_PICTURE_COLUMNS = 2_000
 _EDITS: TypeAdapter[BaseModel] = TypeAdapter(EditRequest)
 _FOR_EVER = "public, max-age=31536000, immutable"
@@ -48,6 +50,23 @@ def _edit(text: str) -> BaseModel:
         return _EDITS.validate_json(text)
     except ValidationError as error:
         raise InvalidInput("this is no edit that could be heard") from error
+
+
+@streams.post("/pictures")
+def keep_picture() -> dict[str, str]:
+    """Keep a cover, and give its name."""
+    data = request.get_data(cache=False)
+    if not 0 < len(data) <= MOST_PICTURE_BYTES:
+        raise InvalidInput(f"a cover may have up to {MOST_PICTURE_BYTES >> 20} MB; make it smaller")
+    picture_kind(data)
+    return {"name": library().home.keep_picture(data)}
+
+
+@streams.get("/pictures/<name>")
+def picture(name: str) -> Response:
+    """Give a cover; it never changes."""
+    data = library().home.picture(name)
+    return Response(data, mimetype=picture_kind(data), headers={"Cache-Control": _FOR_EVER})
 
 
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/heads")

@@ -12,9 +12,6 @@ interface Listening {
 
 export const useListening = create<Listening>(() => ({ taskId: null, part: 0 }));
 
-/** The code of the answer that asks for it. */
-export const UNHEARD = "lanes_unheard";
-
 /** Listen to the lanes, and say whether that went through; whoever asks while it is under way is told no. */
 export async function listenToLanes(): Promise<boolean> {
   const { id, revision } = desk();

@@ -1,10 +1,10 @@
 /** The search for sound and silence: its settings, its draft while they are dragged, and Apply. */
-import { api, ServerProblem } from "../../api/client";
+import { api } from "../../api/client";
 import type { Recipe, Treatment } from "../../api/types";
 import { isSoundRecipe } from "../model/recipes";
 import { currentClip, desk, type Desk, fail, set, useDesk } from "./desk";
 import { attempt } from "./edits";
-import { listenToLanes, UNHEARD } from "./lanesHeard";
+import { listenToLanes } from "./lanesHeard";
 import { selectReplacement } from "./selection";
 import { settlers } from "./settle";
 
@@ -89,10 +89,9 @@ async function refreshDraft(): Promise<void> {
     try {
       const drafts = await api.draft(state.id, { ...body, exact }, mine.signal);
       if (request === mine) set({ drafts });
+      if (request === mine && drafts === null && (await listenToLanes())) await refreshDraft();
     } catch (error) {
-      if (mine.signal.aborted) return;
-      if (!(error instanceof ServerProblem && error.problem.code === UNHEARD)) fail(error);
-      else if (await listenToLanes()) await refreshDraft();
+      if (!mine.signal.aborted) fail(error);
     }
   };
   await ask(false);

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
+from wemble.actions.delivery.heard import HeardInFile, heard_in
 from wemble.actions.delivery.one_shots import Shot, export_shots, lacks, on_one_key, shots_to_send
 from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink
@@ -18,20 +19,33 @@ from wemble.actions.verdicts import programme_doubts, verdicts
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.briefs import record
+from wemble.core.deliver.chapters import as_json, as_webvtt, chapter_faults, chapters_in
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import joined
-from wemble.core.deliver.words import Piece, files_to_send, points_in, range_in_words, sentence
+from wemble.core.deliver.tags import Tags
+from wemble.core.deliver.words import (
+    Piece,
+    clock,
+    files_to_send,
+    points_in,
+    range_in_words,
+    sentence,
+    stretches_of_nothing,
+)
 from wemble.core.edit.model import Job, Side
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.render import RenderPlan
 from wemble.core.render.plan import audible_lanes
 from wemble.errors import InvalidInput, NotFound
-from wemble.formats.encode import KINDS, MP3_KBPS
+from wemble.formats.encode import KINDS, check_kbps
 from wemble.formats.points import Point, append_points
+from wemble.formats.tags import write_tags
 from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
+LONG_SILENCE_S = 3.0
+"""Listeners look whether it still plays (our choice)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,12 +101,17 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
 
 @dataclass(frozen=True, slots=True)
 class Sent:
-    """What was written, into which folder; the loudest sample in dB, and how many samples were over full scale."""
+    """What was written, into which folder; the loudest sample in dB, and how many samples were over full scale.
+
+    ``heard`` is what a single file gives when it is decoded again, ``limited_db`` how far a limiter went.
+    """
 
     files: list[str]
     folder_name: str
     peak_db: float
     over: int
+    heard: HeardInFile | None = None
+    limited_db: float = 0.0
 
 
 def export_files(
@@ -115,13 +134,15 @@ def export_files(
     home.check_space(2 * total * job.channels * 4)
     folder = work / "export"
     folder.mkdir()
-    done, peak, over = 0, 0.0, 0
+    done, peak, over, limited_db = 0, 0.0, 0, 0.0
+    beside: list[str] = []
+    cover = home.picture(request.tags.cover) if request.tags and request.tags.cover else b""
     for piece, name in zip(pieces, to_write, strict=True):
         path, frames, rate = folder / name, piece.end - piece.start, request.rate_of(job.rate_hz)
         path.parent.mkdir(parents=True, exist_ok=True)
         with Sink(
             path, request.file_kind, from_hz=job.rate_hz, to_hz=rate, channels=_channels(job, request), frames=frames,
-            kbps=request.kbps,
+            kbps=request.kbps, limiter=request.limiter,
         ) as sink:  # fmt: skip
             for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
                 sink.write(samples, start)
@@ -130,12 +151,26 @@ def export_files(
         peak, over = max(peak, sink.peak), over + sink.over
         if KINDS[request.file_kind].format == "WAV":
             append_points(path, _points(job, piece, request), rate_hz=rate)
+        limited_db = min(limited_db, sink.limiter.least_db if sink.limiter else 0.0)
+        chapters = chapters_in(job, piece) if request.chapters else []
+        write_tags(path, request.tags or Tags(), chapters, cover)
+        if chapters:
+            for ending, text in ((".vtt", as_webvtt(chapters)), (".chapters.json", as_json(chapters))):
+                path.with_suffix(ending).write_text(text, encoding="utf-8")
+                beside.append(str(path.with_suffix(ending).relative_to(folder)))
+    heard = None
+    if len(to_write) == 1 and request.what == "one":
+        report(0.96, "listening to what the encoder made of it")
+        heard = heard_in(folder / to_write[0])
+    to_write = [*to_write, *beside]
     if len(to_write) > 1:
-        report(0.96, "packing")
+        report(0.98, "packing")
         _pack(folder, to_write)
     settle(folder)
     move_into_place(folder, home.exports / work.name)
-    return Sent(to_write, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
+    return Sent(
+        to_write, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over, heard, round(limited_db, 2)
+    )
 
 
 def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot]) -> Sent:
@@ -218,10 +253,14 @@ def file_names(job: Job, pieces: list[Piece], request: Request) -> tuple[str, li
 
 def _kind_words(request: Request) -> str:
     kind = KINDS[request.file_kind]
-    if request.kind == "mp3":
-        if request.kbps not in MP3_KBPS:
-            raise InvalidInput(f"an MP3 can have {', '.join(map(str, MP3_KBPS))} kb/s, not {request.kbps}")
-        return f"MP3 at a constant {request.kbps} kb/s"
+    check_kbps(request.file_kind, request.kbps)
+    match request.file_kind:
+        case "mp3":
+            return f"MP3 at a constant {request.kbps} kb/s"
+        case "m4a":
+            return f"M4A at about {request.kbps} kb/s"
+        case "ogg" | "opus":
+            return f"Ogg {kind.subtype.capitalize()}"
     return f"{kind.format} {'32-bit float' if kind.bits is None else f'{kind.bits}-bit'}"
 
 
@@ -243,6 +282,9 @@ def _doubts(
             )
         )
     doubts += [Doubt(text) for text in _rates_converted(job, pieces, request)]
+    whole = [piece for piece in pieces if isinstance(piece, Piece)]
+    if request.what == "one" and whole:
+        doubts += _doubts_of_whole(job, whole[0], request)
     if request.channels and request.channels < job.channels:
         doubts.append(
             Doubt("the channels will be mixed to mono: their mean, so that what is the same in all keeps its level")
@@ -275,6 +317,23 @@ def _doubts(
         at = start_of(job, clip) if verdict.side == "head" else end_of(job, clip)
         words = f"“{clip.name}”, {verdict.side}: {verdict.text}"
         doubts.append(Doubt(words, clip_id=clip.id, side=verdict.side, job_frame=at))
+    return doubts
+
+
+def _doubts_of_whole(job: Job, piece: Piece, request: Request) -> list[Doubt]:
+    """Return what to know of one file: faults of its chapters, and stretches in which nothing lies."""
+    doubts = []
+    if request.chapters:
+        chapters = chapters_in(job, piece)
+        if not chapters:
+            doubts.append(Doubt("there are no chapters: a section mark makes one"))
+        for fault in chapter_faults(chapters, request.shortest_chapter_s):
+            doubts.append(Doubt(fault.text, job_frame=piece.start + round(fault.start_ms * job.rate_hz / 1000)))
+    for start, end in stretches_of_nothing(job, piece, round(LONG_SILENCE_S * job.rate_hz)):
+        seconds = (end - start) / job.rate_hz
+        doubts.append(
+            Doubt(f"{seconds:.1f} s of silence at {clock((start - piece.start) / job.rate_hz)}", job_frame=start)
+        )
     return doubts
 
 

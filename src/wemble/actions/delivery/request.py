@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
+from wemble.core.deliver.tags import Tags
+from wemble.core.render.limiter import LimiterSettings
 from wemble.errors import InvalidInput
 from wemble.formats.encode import rate_for
 
@@ -19,6 +21,8 @@ class Request:
     ``channels`` and ``rate_hz`` of 0 keep those of the job, and of one-shots those of each source, whose depth goes with
     ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
     are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
+    Without ``tags`` a file says nothing of itself. With ``chapters`` the section marks are written into the file, where its
+    format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder.
     """
 
     kind: FileKind | Literal["as_source"] = "wav_24"
@@ -31,6 +35,10 @@ class Request:
     replace_by: str = ""
     with_map: MapKind = "none"
     clip_ids: tuple[str, ...] = ()
+    tags: Tags | None = None
+    chapters: bool = False
+    shortest_chapter_s: float = 10.0
+    limiter: LimiterSettings | None = None
 
     def __post_init__(self) -> None:
         if self.kind == "as_source" and self.what != "one_shots":

@@ -8,6 +8,7 @@ import numpy as np
 import soxr
 
 from wemble.core.deliver.kinds import FileKind
+from wemble.core.render.limiter import Limiter, LimiterSettings
 from wemble.core.render.plan import fold
 from wemble.core.signal.levels import Samples
 from wemble.formats.encode import Writer
@@ -21,8 +22,9 @@ class Sink:
     """
 
     def __init__(
-        self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192
-    ):
+        self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192,
+        limiter: LimiterSettings | None = None,
+    ):  # fmt: skip
         self._channels = channels
         self._writer = Writer(
             path, kind, rate_hz=to_hz, channels=channels, frames=frames * to_hz // max(from_hz, 1), kbps=kbps
@@ -30,6 +32,8 @@ class Sink:
         self._stream = None
         self._written = 0
         self.peak, self.over = 0.0, 0
+        self.limiter = Limiter(limiter, to_hz, channels) if limiter else None
+        self._limited = 0
         if to_hz != from_hz:
             self._stream = soxr.ResampleStream(from_hz, to_hz, channels, dtype="float32", quality="HQ")
 
@@ -46,6 +50,16 @@ class Sink:
         self._written += len(block)
 
     def _put(self, samples: Samples, start: int) -> None:
+        if self.limiter is None:
+            self._encode(samples, start)
+        else:
+            self._put_limited(self.limiter.feed(samples))
+
+    def _put_limited(self, samples: Samples) -> None:
+        self._encode(samples, self._limited)
+        self._limited += samples.shape[1]
+
+    def _encode(self, samples: Samples, start: int) -> None:
         size = np.abs(samples)
         self.peak = max(self.peak, float(size.max(initial=0.0)))
         self.over += int(np.count_nonzero(size > 1.0))
@@ -58,4 +72,6 @@ class Sink:
         if self._stream is not None and kind is None:
             rest_of_it = np.zeros((0, self._channels), np.float32)
             self._put_converted(self._stream.resample_chunk(rest_of_it, last=True))
+        if self.limiter is not None and kind is None:
+            self._put_limited(self.limiter.finish())
         self._writer.close()

@@ -73,7 +73,8 @@ def start_mixdown(library: Library, job_id: str, revision_id: int, settings: Mix
     def done(mixed: Mixed) -> dict[str, Any]:
         source = mixed.source
         keep_made(library, library.home.source(source.id), source, job.rate_hz)
-        use = SourceUse(source.id, settings.name, source.rate_hz, source.channels, source.frames)
+        made_of = next(iter(job.sources))
+        use = SourceUse(source.id, settings.name, source.rate_hz, source.channels, source.frames, derived_from=made_of)
         answer = edit_newest(library, job_id, "mix down", lambda newest: lay_mix(newest, use))
         figures = asdict(mixed)
         del figures["source"]
@@ -81,7 +82,7 @@ def start_mixdown(library: Library, job_id: str, revision_id: int, settings: Mix
 
     request = {"revision": revision_id, **asdict(settings)}
     args = (library.home.root, job, settings)
-    return start_task(library, row.id, "export", "mixing down", request, mix_down, args, done)
+    return start_task(library, row.id, "convert", "mixing down", request, mix_down, args, done)
 
 
 def mix_down(report: Report, work: Path, root: Path, job: Job, settings: MixSettings) -> Mixed:

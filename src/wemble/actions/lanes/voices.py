@@ -27,6 +27,16 @@ def voices_of(library: Library, job: Job) -> list[Voice]:
     return voices(job, {source_id: _measured(library, source_id).powers for source_id in _recordings(job)})
 
 
+def voices_if_measured(library: Library, job: Job) -> list[Voice] | None:
+    """Return the same, or none where recordings must be measured first."""
+    try:
+        return voices_of(library, job)
+    except NotFound as error:
+        if error.code != UNMEASURED:
+            raise
+        return None
+
+
 def even_voices(library: Library, job: Job, target_lufs: float | None = None) -> Edited:
     """Bring what is said on each lane to one loudness: a target, or that of the loudest lane."""
     return even_out(job, voices_of(library, job), target_lufs)

@@ -11,7 +11,7 @@ import numpy as np
 from wemble.actions.importing.made_source import ROOM_TONE, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
-from wemble.actions.searching.own_sound import heard_on, start_of_lanes
+from wemble.actions.searching.own_sound import UNHEARD, heard_on, start_of_lanes
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
@@ -24,7 +24,7 @@ from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speake
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
 from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, closed_up_frames, needs_tone, targets
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, NotFound
 from wemble.store import records
 from wemble.store.files import SourceWriter
 
@@ -83,6 +83,18 @@ def draft(
     """Return what a recipe would find: a pass over envelopes alone, unless it must be ``exact``."""
     job = library.job_at(revision_id)
     return [_draft(library, job, target, recipe, close_up_s, exact) for target in target_ids or targets(job)]
+
+
+def draft_if_heard(
+    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float, exact: bool
+) -> list[Draft] | None:
+    """Return the same, or none where the lanes must be listened to first."""
+    try:
+        return draft(library, revision_id, target_ids, recipe, close_up_s, exact)
+    except NotFound as error:
+        if error.code != UNHEARD:
+            raise
+        return None
 
 
 def apply(

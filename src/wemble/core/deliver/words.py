@@ -63,6 +63,18 @@ def range_in_words(job: Job) -> str:
     return f"{'the programme' if marked else 'everything'}, from {clock(start / rate)} to {clock(end / rate)}"
 
 
+def stretches_of_nothing(job: Job, piece: Piece, longest_frames: int) -> list[tuple[int, int]]:
+    """Return the stretches of a file to be, in job frames, in which no clip lies for longer than that."""
+    heard = audible_lanes(job)
+    covered = sorted((start_of(job, clip), end_of(job, clip)) for clip in job.clips.values() if clip.lane_id in heard)
+    out, at = [], piece.start
+    for start, end in [*covered, (piece.end, piece.end)]:
+        if min(start, piece.end) - at > longest_frames:
+            out.append((at, min(start, piece.end)))
+        at = max(at, end)
+    return out
+
+
 def sentence(pieces: list[Piece], *, job_rate_hz: int, file_rate_hz: int, channels: int, kind: str) -> str:
     """Say in words what will be sent.
 

@@ -175,6 +175,8 @@ class Mark:
     end_frame: int | None = None
     crossfade_frames: int = 0
     """Of a loop tied to a clip: how much before its end is crossed with what lies before its start, in source frames."""
+    link: str = ""
+    """Of a section that becomes a chapter: where more of it is to be found."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ def measure(body: models.RevisionBody, job_id: str) -> models.TaskMade:
 def lane_voices(body: models.RevisionBody, job_id: str) -> models.VoicesAnswer:
     """Say how loud what is said on each lane is, whole and along time."""
     library().check_revision(job_id, body.revision)
-    return models.VoicesAnswer(voices=voices.voices_of(library(), library().job_at(body.revision)))
+    return models.VoicesAnswer(voices=voices.voices_if_measured(library(), library().job_at(body.revision)))
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/lanes/talk", body=models.TalkBody, answer=models.TalkAnswer)

@@ -22,7 +22,9 @@ def propose(body: models.ProposalBody, job_id: str) -> models.ProposalAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/find/draft", body=models.DraftBody, answer=models.DraftAnswer)
 def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
     """Say what a recipe would find, while its numbers are dragged."""
-    drafts = sound_search.draft(library(), body.revision, body.target_ids, body.recipe, body.close_up_s, body.exact)
+    drafts = sound_search.draft_if_heard(
+        library(), body.revision, body.target_ids, body.recipe, body.close_up_s, body.exact
+    )
     return models.DraftAnswer.model_construct(drafts=drafts)
 
 

@@ -134,6 +134,8 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
 
 function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
   const treatment = useOpen((desk) => desk.treatment);
+  /** Whether the lanes belong together: their pauses are closed on all of them at once, in Shape. */
+  const together = useOpen((desk) => desk.recipe?.own_only ?? false);
   const jobRate = useOpen((desk) => desk.job.rate_hz);
   const length = (pick: (draft: Draft) => number) => {
     if (!drafts) return "";
@@ -165,12 +167,12 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
             extra: <Num label="turn the quiet down by" value={amount("turn_down", 12)} unit="dB" lowest={0} highest={120} step={1} onChange={(db) => setTreatment({ kind: "turn_down", amount: db })} />,
           },
           { value: "room_tone", label: "fill with room tone", figure: all },
-          {
-            value: "close_up",
+          ...(together ? [] : [{
+            value: "close_up" as const,
             figure: closedUp(),
             label: "close pauses up to",
             extra: <Num label="close the quiet up to" value={amount("close_up", 0.6)} unit="s" lowest={0} highest={60} step={0.05} decimals={2} onChange={(s) => setTreatment({ kind: "close_up", amount: s })} />,
-          },
+          }]),
           { value: "split", label: "split only", figure: all },
           { value: "keep_quiet", label: "keep only the quiet", figure: length((draft) => draft.frames - draft.kept_frames) },
         ]}
@@ -218,7 +220,7 @@ function Listening({ part }: { readonly part: number }) {
         </span>
         <Button onClick={() => void stopListening()}>Stop</Button>
       </p>
-      <progress className="h-1 w-full" max={1} value={part} aria-label="listening to the lanes" />
+      <progress className="h-1 w-full accent-(--wave)" max={1} value={part} aria-label="listening to the lanes" />
     </div>
   );
 }

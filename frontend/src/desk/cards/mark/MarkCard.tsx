@@ -122,10 +122,11 @@ function Row({ mark }: { readonly mark: Mark }) {
   const job = useOpen((desk) => desk.job);
   const style = useOpen((desk) => desk.timeStyle);
   const rate = job.rate_hz || 48_000;
+  const chapters = useOpen((desk) => desk.brief.send.chapters);
   const frame = markFrame(job, mark);
   const field = "rounded-(--radius) border border-transparent bg-transparent px-1 hover:border-rule focus:border-join focus:bg-sheet";
   return (
-    <li className="flex items-center gap-1 py-0.5" title={mark.clip_id ? `stays on its sound in “${job.clips[mark.clip_id]?.name ?? ""}”` : "stays at its time"}>
+    <li className="flex flex-wrap items-center gap-1 py-0.5" title={mark.clip_id ? `stays on its sound in “${job.clips[mark.clip_id]?.name ?? ""}”` : "stays at its time"}>
       <EditableName name={mark.name} of="mark" className="min-w-0 flex-1 px-1" onRename={(name) => void edit({ kind: "rename_mark", mark_id: mark.id, name })} />
       <input
         key={`${frame} ${style}`}
@@ -151,6 +152,18 @@ function Row({ mark }: { readonly mark: Mark }) {
       <button type="button" aria-label={`remove the mark ${mark.name}`} className="p-1 hover:bg-shade" onClick={() => void edit({ kind: "remove_marks", mark_ids: [mark.id] })}>
         <X size={13} aria-hidden />
       </button>
+      {chapters && mark.kind === "section" && (
+        <input
+          key={mark.link}
+          type="url"
+          aria-label={`link of the chapter ${mark.name}`}
+          placeholder="link, https://…"
+          className={`min-w-0 basis-full text-xs text-soft ${field}`}
+          defaultValue={mark.link}
+          onBlur={(event) => event.target.value.trim() !== mark.link && void edit({ kind: "set_link", mark_id: mark.id, link: event.target.value })}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      )}
     </li>
   );
 }

@@ -4,6 +4,7 @@ import { useEffect, useMemo, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../api/client";
 import type { BriefRecord, Preview, SendRequest, Task } from "../../../api/types";
+import { AboutFile } from "./AboutFile";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { formatBytes } from "../../../ui/figures";
@@ -18,7 +19,12 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["wav_float", "WAV 32-bit float"],
   ["flac_24", "FLAC 24-bit"],
   ["flac_16", "FLAC 16-bit"],
+  ["aiff_24", "AIFF 24-bit"],
+  ["aiff_16", "AIFF 16-bit"],
   ["mp3", "MP3, constant bit rate"],
+  ["m4a", "M4A (AAC)"],
+  ["ogg", "Ogg Vorbis"],
+  ["opus", "Ogg Opus"],
 ];
 
 const RATES_HZ = [22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000];
@@ -29,7 +35,7 @@ type Asked = Omit<SendRequest, "clip_ids"> & { readonly in_hand: boolean };
 /** What a job is sent as unless something else was chosen: the programme if one is marked, else its brief's own defaults. */
 function firstAsked({ send }: BriefRecord, programme: boolean): Asked {
   const { kind, with_map } = send;
-  return { kind, what: programme ? "one" : send.what, pattern: "", kbps: 192, channels: 0, rate_hz: 0, replace_this: "", replace_by: "", with_map, in_hand: false };
+  return { kind, what: programme ? "one" : send.what, pattern: "", kbps: 192, channels: 0, rate_hz: 0, replace_this: "", replace_by: "", with_map, in_hand: false, tags: null, chapters: send.chapters, shortest_chapter_s: 10, limiter: null };
 }
 
 /** The request to the server; one file of everything has no clips by themselves. */
@@ -38,7 +44,8 @@ function useRequest(asked: Asked): SendRequest {
   const clips = byClip(asked.what) ? selected : null;
   return useMemo(() => {
     const { in_hand, ...request } = asked;
-    return { ...request, clip_ids: in_hand && clips ? [...clips] : [] };
+    const single = request.what === "one" ? {} : { tags: null, chapters: false };
+    return { ...request, ...single, clip_ids: in_hand && clips ? [...clips] : [] };
   }, [asked, clips]);
 }
 
@@ -91,11 +98,11 @@ export function SendCard() {
               <option key={kind} value={kind}>{name}</option>
             ))}
           </select>
-          {asked.kind === "mp3" && (
+          {(asked.kind === "mp3" || asked.kind === "m4a") && (
             <>
               <label htmlFor="kbps">bit rate</label>
               <select id="kbps" className={select} value={asked.kbps} onChange={(event) => change({ kbps: Number(event.target.value) })}>
-                {[128, 160, 192, 224, 256].map((kbps) => (
+                {[128, 160, 192, 224, 256, 320].map((kbps) => (
                   <option key={kbps} value={kbps}>{kbps} kb/s</option>
                 ))}
               </select>
@@ -137,6 +144,7 @@ export function SendCard() {
         <p className="text-xs text-soft">
           Fields: <span className="num">{shots ? "{name} {note} {key} {strength} {mic} {take} {clip} {number:2} {rate}" : "{clip} {number:2} {job} {source} {lane} {rate}"}</span>, and / for folders
         </p>
+        {asked.what === "one" && <AboutFile asked={asked} onChange={change} />}
         {problem && (
           <p role="alert" className="text-fail">
             {problem}
@@ -247,6 +255,24 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
   );
 }
 
+/** What a single file gives when it is decoded again. */
+interface Heard {
+  readonly integrated_lufs: number | null;
+  readonly true_peak_db: number;
+  readonly clipped: number;
+}
+
+function HeardAgain({ heard }: { readonly heard: Heard }) {
+  const figure = (value: number, unit: string) => <span className="num">{value.toFixed(1).replace("-", "−")} {unit}</span>;
+  return (
+    <>
+      {" "}
+      Decoded again: {heard.integrated_lufs === null ? "too soft to measure" : figure(heard.integrated_lufs, "LUFS")}, true peak {figure(heard.true_peak_db, "dB")}
+      {heard.clipped > 0 && <span className="text-fail">, {heard.clipped} samples clipped</span>}.
+    </>
+  );
+}
+
 async function deleteSent(taskId: string, files: number): Promise<void> {
   try {
     const { freed_bytes } = await api.removeDelivery(taskId);
@@ -272,6 +298,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
     );
   }
   if (task.state === "done") {
+    const heard = task.result?.["heard"] as Heard | null | undefined;
     const over = Number(task.result?.["over"] ?? 0);
     return (
       <div className="space-y-1">
@@ -282,6 +309,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
             Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
             {task.request["revision"] === revision ? "" : ", before the job was changed"}
             {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
+            {heard && <HeardAgain heard={heard} />}
           </p>
         )}
         <p className="truncate text-xs text-soft" title={String(task.result?.["folder"])}>

@@ -1,0 +1,112 @@
+import { useState, type ChangeEvent, type ReactNode } from "react";
+import { api } from "../../../api/client";
+import type { SendRequest, Tags } from "../../../api/types";
+import { Button } from "../../../ui/Button";
+import { Num } from "../../../ui/Num";
+import { fail, useOpen } from "../../state/desk";
+
+type Part = Pick<SendRequest, "tags" | "chapters" | "shortest_chapter_s" | "limiter">;
+
+interface Props {
+  readonly asked: Part;
+  readonly onChange: (part: Partial<Part>) => void;
+}
+
+const NO_TAGS: Tags = { title: "", artist: "", album: "", number: "", year: "", genre: "", comment: "", cover: "", id3_minor: 4 };
+const FIELDS: readonly (readonly [keyof Tags & string, string])[] = [
+  ["title", "title"],
+  ["artist", "by"],
+  ["album", "series"],
+  ["number", "number"],
+  ["year", "year"],
+  ["genre", "kind"],
+  ["comment", "comment"],
+];
+const input = "min-w-0 rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5";
+
+/** What goes with one file: a limiter as the last step, tags and a cover, chapters. */
+export function AboutFile({ asked, onChange }: Props) {
+  const sections = useOpen((desk) => Object.values(desk.job.marks).filter((mark) => mark.kind === "section").length);
+  const { tags, limiter } = asked;
+  return (
+    <div className="space-y-1.5">
+      <Check on={limiter !== null} onChange={(on) => onChange({ limiter: on ? { ceiling_db: -4, true_peak: false, look_ahead_ms: 5, release_ms: 100 } : null })}>
+        limit{" "}
+        {limiter && (
+          <>
+            to <Num label="ceiling of the limiter" value={limiter.ceiling_db ?? -4} unit="dB" lowest={-40} highest={0} step={0.5} decimals={1} onChange={(ceiling_db) => onChange({ limiter: { ...limiter, ceiling_db } })} />,{" "}
+            <label className="inline-flex items-center gap-1.5">
+              <input type="checkbox" className="accent-(--ink)" checked={limiter.true_peak ?? false} onChange={(event) => onChange({ limiter: { ...limiter, true_peak: event.target.checked } })} /> between samples too
+            </label>
+          </>
+        )}
+      </Check>
+      <Check on={asked.chapters} onChange={(chapters) => onChange({ chapters })}>
+        chapters{sections ? ` from ${sections} marks` : " (a section mark makes one)"}
+        {asked.chapters && (
+          <>
+            , none under <Num label="shortest chapter" value={asked.shortest_chapter_s} unit="s" lowest={0} highest={600} step={1} onChange={(shortest_chapter_s) => onChange({ shortest_chapter_s })} />
+          </>
+        )}
+      </Check>
+      <Check on={tags !== null} onChange={(on) => onChange({ tags: on ? NO_TAGS : null })}>
+        tags
+      </Check>
+      {tags && <TagFields tags={{ ...NO_TAGS, ...tags }} onChange={(part) => onChange({ tags: { ...NO_TAGS, ...tags, ...part } })} />}
+    </div>
+  );
+}
+
+function Check({ on, onChange, children }: { readonly on: boolean; readonly onChange: (on: boolean) => void; readonly children: ReactNode }) {
+  return (
+    <label className="flex items-baseline gap-2">
+      <input type="checkbox" className="accent-(--ink)" checked={on} onChange={(event) => onChange(event.target.checked)} />
+      <span>{children}</span>
+    </label>
+  );
+}
+
+function TagFields({ tags, onChange }: { readonly tags: Tags; readonly onChange: (part: Partial<Tags>) => void }) {
+  const [busy, setBusy] = useState(false);
+  const take = async (event: ChangeEvent<HTMLInputElement>) => {
+    const file = event.target.files?.[0];
+    event.target.value = "";
+    if (!file) return;
+    setBusy(true);
+    try {
+      onChange({ cover: await api.keepPicture(file) });
+    } catch (error) {
+      fail(error);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <div className="grid grid-cols-[auto_minmax(0,1fr)] items-center gap-x-3 gap-y-1 pl-6">
+      {FIELDS.map(([name, label]) => (
+        <div key={name} className="contents">
+          <label htmlFor={`tag-${name}`} className="text-soft">{label}</label>
+          <input id={`tag-${name}`} className={input} value={tags[name]} onChange={(event) => onChange({ [name]: event.target.value })} />
+        </div>
+      ))}
+      <span className="text-soft">cover</span>
+      <span className="flex items-center gap-1.5">
+        <label className="cursor-pointer underline decoration-dotted focus-within:outline-2">
+          {busy ? "taking …" : tags.cover ? "another" : "choose a JPEG or PNG"}
+          <input type="file" accept="image/jpeg,image/png" className="sr-only" onChange={(event) => void take(event)} />
+        </label>
+        {tags.cover && (
+          <>
+            <img src={api.pictureUrl(tags.cover)} alt="the cover" className="h-8 w-8 object-cover" />
+            <Button tone="quiet" onClick={() => onChange({ cover: "" })}>remove</Button>
+          </>
+        )}
+      </span>
+      <label htmlFor="id3" className="text-soft">ID3</label>
+      <select id="id3" className={input} value={tags.id3_minor} onChange={(event) => onChange({ id3_minor: Number(event.target.value) })}>
+        <option value={4}>version 2.4</option>
+        <option value={3}>version 2.3, for older players</option>
+      </select>
+    </div>
+  );
+}
