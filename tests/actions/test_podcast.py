@@ -12,6 +12,7 @@ import soundfile
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.lanes.mixdown import MixSettings, start_mixdown
+from wemble.actions.lanes.pieces import keep_piece, kept_pieces
 from wemble.actions.lanes.talk import talk_plan
 from wemble.actions.lanes.voices import UNMEASURED, start_measuring, voices_of
 from wemble.actions.library import Library
@@ -123,6 +124,61 @@ def test_from_two_recordings_to_one_mix_and_back(library: Library, conversation:
     there = open_job(other, new_id)
     assert (other.plan_at(there.revision).render(0, clip.tail_frame, other.reader) == heard).all()
     other.close()
+
+
+def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
+    library: Library, conversation: str, tmp_path: Path
+) -> None:
+    other = create_job(library, "Episode 6", "podcast")
+    t = np.arange(20 * 44_100) / 44_100
+    soundfile.write(tmp_path / "music.wav", 0.05 * np.sin(2 * np.pi * 1000 * t), 44_100, subtype="PCM_24")
+    through(library, start_import(library, other, tmp_path / "music.wav", "music.wav"))
+    there = open_job(library, other)
+    (clip,) = there.job.clips.values()
+    there_answer = perform(
+        library, other, there.revision, "move_edge", clip_id=clip.id, side="tail", source_frame=18 * 44_100
+    )
+    keep_piece(library, library.job_at(there_answer.revision), clip.id, "Opening music")
+    assert [(piece.name, piece.seconds) for piece in kept_pieces(library)] == [("Opening music", 18.0)]
+
+    job_id, revision = conversation, open_job(library, conversation).revision
+    through(library, own_sound.start_listening(library, job_id, revision))
+    recipe = sound_search.proposal(library, library.job_at(revision), targets(library.job_at(revision)))
+    revision = sound_search.apply(library, job_id, revision, [], recipe, Treatment()).revision
+    through(library, start_measuring(library, job_id, revision))
+    first = said(library.job_at(revision))[0][0]
+    revision = perform(library, job_id, revision, "add_mark", frame=first, name="Welcome").revision
+    before = library.job_at(revision)
+
+    answer = perform(library, job_id, revision, "place_piece", piece="Opening music", end="front")
+    job = library.job_at(answer.revision)
+    assert said(job)[0][0] == 18 * RATE_HZ
+    (mark,) = job.marks.values()
+    assert mark.frame == 18 * RATE_HZ
+    shift = 18 * RATE_HZ - first
+    assert all(job.clips[key].origin_frame == was.origin_frame + shift for key, was in before.clips.items())
+    (music,) = [one for one in job.clips.values() if job.lane(one.lane_id).role == "opening"]
+    assert (placed(job, music, music.head_frame), placed(job, music, music.tail_frame)) == (0, 18 * RATE_HZ)
+    loudest = max(voice.speech_lufs or -99 for voice in voices_of(library, job))
+    assert music.gain_db == pytest.approx(
+        loudest - (20 * np.log10(0.05) - 3.01), abs=0.15
+    )  # a sine reads 3 dB under its peak
+    assert targets(job) == targets(before), "music is not searched"
+    assert sound_search.draft(library, answer.revision, [], recipe), "nor need the lanes be listened to again"
+
+    # Placed again with an overlap it replaces itself; under the voice it is turned down, on a line that can be drawn on.
+    answer = perform(library, job_id, answer.revision, "place_piece", piece="Opening music", end="front", overlap_s=3.0)
+    assert said(library.job_at(answer.revision))[0][0] == 15 * RATE_HZ
+    answer = perform(library, job_id, answer.revision, "place_piece", piece="Opening music", end="behind")
+    job = library.job_at(answer.revision)
+    assert job_span(job)[1] == pytest.approx(said(job)[-1][1] + 18 * RATE_HZ, abs=RATE_HZ)
+    (music,) = [one for one in job.clips.values() if job.lane(one.lane_id).role == "opening"]
+    answer = perform(
+        library, job_id, answer.revision, "duck", clip_id=music.id, by_db=15.0, attack_s=0.5, release_s=2.0
+    )
+    line = library.job_at(answer.revision).clips[music.id].line
+    assert line[0] == (round(14.5 * 44_100), 0.0)
+    assert line[1] == (15 * 44_100, -15.0)
 
 
 def _each_line_is_kept_on_its_lane_alone(job: Job) -> None:

@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
+  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, PieceCard, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -100,6 +100,9 @@ export const api = {
   map: (id: string, revision: number) => json<{ places: Placed[] }>("GET", `/jobs/${id}/revisions/${revision}/map`).then((answer) => answer.places),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
+  pieces: () => json<{ pieces: PieceCard[] }>("GET", "/pieces").then((answer) => answer.pieces),
+  keepPiece: (id: string, revision: number, clip_id: string, name: string) => json("POST", `/jobs/${id}/pieces`, { revision, clip_id, name }),
+  forgetPiece: (name: string) => json("POST", "/pieces/forget", { name }),
   keepPicture: async (file: Blob) => ((await (await checked(await reached("/pictures", { method: "POST", body: file }))).json()) as { name: string }).name,
   pictureUrl: (name: string) => `/api/pictures/${name}`,
   save: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/save`, { base_revision }).then((answer) => answer.task_id),

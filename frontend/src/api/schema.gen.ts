@@ -346,6 +346,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what a clip shows of its recording. */
+        post: operations["keep_piece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/redo": {
         parameters: {
             query?: never;
@@ -561,6 +578,40 @@ export interface paths {
         put?: never;
         /** Begin to upload a file. */
         post: operations["begin_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the pieces that were kept. */
+        get: operations["list_pieces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pieces/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forget a piece. */
+        post: operations["forget_piece"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1169,6 +1220,25 @@ export interface components {
             exact: boolean;
         };
         /**
+         * Duck
+         * @description Turn a clip down under the voices by a level line, which can be drawn on by hand afterwards.
+         */
+        Duck: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "duck";
+            /** Clip Id */
+            clip_id: string;
+            /** By Db */
+            by_db: number;
+            /** Attack S */
+            attack_s: number;
+            /** Release S */
+            release_s: number;
+        };
+        /**
          * EditAnswer
          * @description What an edit changed.
          */
@@ -1192,7 +1262,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Ends
@@ -1750,7 +1820,8 @@ export interface components {
          * Lane
          * @description A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
          *
-         *     Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``.
+         *     Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``. What lies on a lane with a ``role``
+         *     is no part of the talk itself: it was put in front or behind, or is a mix of it.
          */
         Lane: {
             /** Id */
@@ -1779,6 +1850,12 @@ export interface components {
              * @default false
              */
             solo: boolean;
+            /**
+             * Role
+             * @default
+             * @enum {string}
+             */
+            role: "" | "opening" | "closing" | "mix";
         };
         /**
          * LaneEach
@@ -2337,6 +2414,59 @@ export interface components {
              * @default []
              */
             lane_ids: string[];
+        };
+        /**
+         * PieceBody
+         * @description A clip to be kept as a piece, and its name.
+         */
+        PieceBody: {
+            /** Revision */
+            revision: number;
+            /** Clip Id */
+            clip_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PieceCard
+         * @description A piece as a list shows it.
+         */
+        PieceCard: {
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * PieceList
+         * @description The pieces that were kept.
+         */
+        PieceList: {
+            /** Pieces */
+            pieces: components["schemas"]["PieceCard"][];
+        };
+        /**
+         * PlacePiece
+         * @description Put a piece in front of the talk, in the place of its lead, or behind it, as loud as the voices are.
+         */
+        PlacePiece: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place_piece";
+            /** Piece */
+            piece: string;
+            /**
+             * End
+             * @enum {string}
+             */
+            end: "front" | "behind";
+            /**
+             * Overlap S
+             * @default 0
+             */
+            overlap_s: number;
         };
         /**
          * Placed
@@ -4273,6 +4403,41 @@ export interface operations {
             };
         };
     };
+    keep_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PieceBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     redo: {
         parameters: {
             query?: never;
@@ -4700,6 +4865,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadState"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pieces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PieceList"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description not done */

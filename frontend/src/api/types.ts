@@ -48,6 +48,7 @@ export type Verdict = Schemas["Verdict"];
 export type ClipVerdicts = Schemas["ClipVerdicts"];
 export type SendRequest = Required<Schemas["Request"]>;
 export type Tags = Required<Schemas["Tags"]>;
+export type PieceCard = Schemas["PieceCard"];
 export type Placed = Schemas["Placed"];
 export type Preview = Schemas["Preview"];
 export type UploadState = Schemas["UploadState"];

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing import import_file
 from wemble.actions.job_list import job_cards
+from wemble.actions.lanes.pieces import keep_piece
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.searching import hit_search, own_sound, sound_search
@@ -50,6 +51,16 @@ def _add_low_water(library: Library, name: str, say: Callable[[str], None]) -> N
         revision = perform(library, job_id, revision, "add_mark", frame=frame, name=title).revision
 
 
+def _add_low_water_6(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making Low Water 6: an opening and a closing, kept to be used again")
+    job_id = create_job(library, name, "podcast")
+    for end, seconds in (("opening", 18.0), ("closing", 25.0)):
+        _import(library, job_id, f"Low Water {end}.wav", pieces.theme(seconds), pieces.RATE_HZ)
+    job = open_job(library, job_id).job
+    for clip in job.clips.values():
+        keep_piece(library, job, clip.id, clip.name)
+
+
 def _add_audio_guide(library: Library, name: str, say: Callable[[str], None]) -> None:
     say("making the Audio guide: eight stops read in one take")
     samples, begins = audio_guide()
@@ -83,6 +94,7 @@ def _add_boatyard(library: Library, name: str, say: Callable[[str], None]) -> No
 
 ADDED: Mapping[str, Callable[[Library, str, Callable[[str], None]], None]] = {
     JOB_NAME: _add_audio_guide,
+    "Low Water 6": _add_low_water_6,
     "Low Water 7": _add_low_water,
     "Boatyard kit": _add_boatyard,
     "Slack Tide": _add_slack_tide,

@@ -57,6 +57,20 @@ def riff() -> Stereo:
     return np.asarray((sound + noise).T, np.float32)
 
 
+def theme(seconds: float) -> Stereo:
+    """Return the theme of *Low Water*, float32 (frames, 2): chords under a bell, dying away at its end."""
+    rng = np.random.default_rng(SEED + 2)
+    t = np.arange(round(seconds * RATE_HZ)) / RATE_HZ
+    sound = np.zeros((2, len(t)))
+    for number in range(int(seconds // _CHORD_S) + 1):
+        _add_chord(sound, t, number * _CHORD_S, _CHORDS_HZ[number % len(_CHORDS_HZ)], rng)
+    for number, hz in enumerate(_RIFF_HZ[: int(seconds // 2.5)]):
+        since = t - 2.5 * number
+        bell = sum(a * np.sin(2 * np.pi * hz * f * since) * np.exp(-since * d) for f, a, d in _BELL)
+        sound += np.where(since >= 0, bell, 0.0) * np.array([[0.10], [0.08]])
+    return np.asarray((sound * np.minimum((seconds - t) / 4.0, 1.0)).T, np.float32)
+
+
 _BELL = ((1.0, 0.6, 2.2), (2.76, 0.3, 4.0), (5.4, 0.12, 7.0))
 
 

@@ -122,10 +122,11 @@ def get_source(db: sqlite3.Connection, source_id: str) -> SourceRow:
 
 
 def delete_unused_sources(db: sqlite3.Connection, *, created_before: float) -> list[str]:
-    """Forget the sources that no revision of any job holds, unless they are young, and return their ids."""
+    """Forget the sources that no revision of any job holds and no piece is of, unless they are young, and return their ids."""
     rows = db.execute(
         "DELETE FROM source WHERE created_at < :before AND id NOT IN ("
         " SELECT entity_id FROM change WHERE kind = 'sources'"
+        " UNION SELECT source_id FROM piece"
         " UNION SELECT held.key FROM checkpoint, json_each(checkpoint.state, '$.sources') AS held"
         ") RETURNING id",
         {"before": created_before},

@@ -13,6 +13,7 @@ from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
 from wemble.actions.job_list import JobCard, RemovedJob
 from wemble.actions.lanes.mixdown import MixSettings
+from wemble.actions.lanes.pieces import PieceCard
 from wemble.actions.lanes.talk import TalkPlan
 from wemble.actions.overlaps import Overlap
 from wemble.actions.removal import Freed
@@ -142,6 +143,20 @@ class VoicesAnswer(Body):
     """How loud what is said on each lane is; null until the recordings are measured."""
 
     voices: list[Voice] | None
+
+
+class PieceList(Body):
+    """The pieces that were kept."""
+
+    pieces: list[PieceCard]
+
+
+class PieceBody(Body):
+    """A clip to be kept as a piece, and its name."""
+
+    revision: int
+    clip_id: str
+    name: str
 
 
 class TalkBody(Body):

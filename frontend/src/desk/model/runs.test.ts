@@ -30,7 +30,7 @@ const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({
   rate_hz: 48_000,
   channels: 1,
   next_number: 9,
-  lanes: { l1: { id: "l1", name: "Narration", position: 0, gain_db: 0, pan: 0, muted: false, solo: false } },
+  lanes: { l1: { id: "l1", name: "Narration", position: 0, gain_db: 0, pan: 0, muted: false, solo: false, role: "" } },
   sources: { s1: { id: "s1", name: "take", rate_hz: rate, channels: 1, frames: 10_000, derived_from: null } },
   clips: Object.fromEntries(clips.map((one) => [one.id, one])),
   joins: {},

@@ -14,11 +14,12 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, offsets, programme_marks
+from wemble.actions.lanes.pieces import place_piece
 from wemble.actions.lanes.voices import even_voices
 from wemble.actions.library import Library
 from wemble.actions.revisions import PASSING, TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
-from wemble.core.edit import arrange, clips, edges, grid, joins, kit, marks, review, spans, talk
+from wemble.core.edit import arrange, clips, edges, episode, grid, joins, kit, marks, review, spans, talk
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Decision, Fade, Job, Side
@@ -200,6 +201,10 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
     EditKind("keep_talk", talk.keep_talk, "cut to the talk", makes_edges=True),
     EditKind("close_gaps", talk.close_gaps, "close gaps in the talk", makes_edges=True),
+    EditKind(
+        "place_piece", place_piece, lambda f: "put in front" if f["end"] == "front" else "put behind", measures=True
+    ),
+    EditKind("duck", episode.duck, "turn down under the voices", ("clip_id",)),
     EditKind("even_voices", even_voices, "even voices", measures=True),
     EditKind("set_programme", marks.set_programme, "programme"),
     EditKind("add_mark", marks.add_mark, "add mark"),

@@ -31,7 +31,7 @@ def as_recorded(job: Job) -> Job:
     clips = {
         key: replace(clip, gain_db=0.0, fade_in=None, fade_out=None, line=())
         for key, clip in before.clips.items()
-        if job.source(clip.source_id).derived_from is None
+        if job.source(clip.source_id).derived_from is None and not job.lane(clip.lane_id).role
     }
     lanes = {key: Lane(lane.id, lane.name, lane.position) for key, lane in before.lanes.items()}
     return replace(before, clips=clips, lanes=lanes, joins={}, marks={})
@@ -115,9 +115,12 @@ def _on(recorded: Job, lane_id: str) -> dict[str, Clip]:
 
 
 def _key(recorded: Job) -> str:
-    """Return a name for what lies on the lanes, and where."""
+    """Return a name for what lies on the lanes, and where: all of it may be moved together."""
+    first = job_span(recorded)[0]
     lanes = [
-        sorted((c.source_id, c.head_frame, c.tail_frame, c.origin_frame) for c in _on(recorded, lane_id).values())
+        sorted(
+            (c.source_id, c.head_frame, c.tail_frame, c.origin_frame - first) for c in _on(recorded, lane_id).values()
+        )
         for lane_id in _order(recorded)
     ]
     return hashlib.sha256(json.dumps([recorded.rate_hz, recorded.channels, lanes]).encode()).hexdigest()[:32]

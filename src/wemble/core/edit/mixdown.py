@@ -12,7 +12,7 @@ from wemble.core.render.plan import audible_lanes
 def lay_mix(job: Job, mix: SourceUse) -> Edited:
     """Lay a mix that begins with the job on a new lane above the others, and mute the lanes that it was mixed of."""
     mixed = audible_lanes(job)
-    lane = Lane(f"l{job.next_number}", mix.name, 0)
+    lane = Lane(f"l{job.next_number}", mix.name, 0, role="mix")
     clip = Clip(f"c{job.next_number + 1}", lane.id, mix.id, mix.name, 0, mix.frames, 0)
     lanes = {
         key: replace(one, position=one.position + 1, muted=one.muted or key in mixed, solo=False)

@@ -21,6 +21,7 @@ from wemble.errors import InvalidInput, NotFound
 Side = Literal["head", "tail"]
 FadeOrigin = Literal["auto", "own"]
 Decision = Literal["accepted", "sent_back"]
+LaneRole = Literal["", "opening", "closing", "mix"]
 MarkKind = Literal["start", "end", "section", "loop"]
 FARTHEST_FRAME = 1 << 45
 """No place lies further from the start: more than five years at 192 kHz."""
@@ -66,7 +67,8 @@ class SourceUse:
 class Lane:
     """A row of clips. ``pan`` −1…+1 turns the other side down, 0 leaves both at 0 dB; a mono job knows no pan.
 
-    Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``.
+    Where a lane plays ``solo``, only such lanes sound; else all that are not ``muted``. What lies on a lane with a ``role``
+    is no part of the talk itself: it was put in front or behind, or is a mix of it.
     """
 
     id: str
@@ -76,6 +78,7 @@ class Lane:
     pan: float = 0.0
     muted: bool = False
     solo: bool = False
+    role: LaneRole = ""
 
 
 @dataclass(frozen=True, slots=True)

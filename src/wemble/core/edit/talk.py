@@ -23,11 +23,14 @@ _LEFT_BEHIND_S = 0.5
 
 
 def said(job: Job) -> list[Span]:
-    """Return where anybody speaks, in job frames, in order and apart; rooms do not count."""
+    """Return where anybody speaks, in job frames, in order and apart; rooms do not count.
+
+    Lanes that do not sound have no say, unless all that sounds is their mix.
+    """
     heard = audible_lanes(job)
-    spans = sorted(
-        _sound_of(job, clip) for clip in job.clips.values() if clip.lane_id in heard and _is_speech(job, clip)
-    )
+    speech = [clip for clip in job.clips.values() if _is_speech(job, clip)]
+    sounding = [clip for clip in speech if clip.lane_id in heard]
+    spans = sorted(_sound_of(job, clip) for clip in sounding or speech)
     together: list[Span] = []
     for start, end in spans:
         if together and start <= together[-1][1]:
@@ -130,7 +133,7 @@ def _without(job: Job, start: int, end: int) -> Job:
 
 
 def _is_speech(job: Job, clip: Clip) -> bool:
-    return clip.speaks and job.source(clip.source_id).derived_from is None
+    return clip.speaks and not job.lane(clip.lane_id).role and job.source(clip.source_id).derived_from is None
 
 
 def _sound_of(job: Job, clip: Clip) -> Span:

@@ -55,8 +55,17 @@ def base_of(job: Job, target_id: str) -> Finding | Clip:
 
 
 def targets(job: Job) -> list[str]:
-    """Return all that can be searched: findings, and clips that came from none, in time order."""
-    loose = [c for c in job.clips.values() if c.finding_id is None and job.source(c.source_id).derived_from is None]
+    """Return all that can be searched: findings, and clips that came from none, in time order.
+
+    What Wemble made, and what was put in front of a talk or behind it, is not searched.
+    """
+    loose = [
+        clip
+        for clip in job.clips.values()
+        if clip.finding_id is None
+        and job.source(clip.source_id).derived_from is None
+        and not job.lane(clip.lane_id).role
+    ]
     everything: list[Finding | Clip] = [*job.findings.values(), *loose]
     return [target.id for target in sorted(everything, key=lambda t: (t.origin_frame + t.head_frame, t.id))]
 

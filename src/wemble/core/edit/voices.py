@@ -43,7 +43,8 @@ def voices(job: Job, powers_of: Mapping[str, Powers]) -> list[Voice]:
     """Return the loudness of each lane that has recordings, from that of its sources, tenth by tenth of a second."""
     clips: dict[str, list[Clip]] = {}
     for clip in in_time_order(job):
-        if clip.speaks and clip.source_id in powers_of and job.source(clip.source_id).derived_from is None:
+        own = job.source(clip.source_id).derived_from is None and not job.lane(clip.lane_id).role
+        if own and clip.speaks and clip.source_id in powers_of:
             clips.setdefault(clip.lane_id, []).append(clip)
     return [_voice(job, lane_id, on_it, powers_of) for lane_id, on_it in clips.items()]
 

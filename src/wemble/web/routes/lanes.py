@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.lanes import mixdown, talk, voices
+from wemble.actions.lanes import mixdown, pieces, talk, voices
 from wemble.actions.searching import own_sound
 from wemble.web import models
 from wemble.web.endpoints import endpoint
@@ -39,3 +39,24 @@ def plan_talk(body: models.TalkBody, job_id: str) -> models.TalkAnswer:
 def mix(body: models.MixBody, job_id: str) -> models.TaskMade:
     """Start mixing down to a new lane."""
     return models.TaskMade(task_id=mixdown.start_mixdown(library(), job_id, body.revision, body.settings))
+
+
+@endpoint(api, "GET", "/pieces", answer=models.PieceList)
+def list_pieces() -> models.PieceList:
+    """List the pieces that were kept."""
+    return models.PieceList(pieces=pieces.kept_pieces(library()))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/pieces", body=models.PieceBody, answer=models.Done)
+def keep_piece(body: models.PieceBody, job_id: str) -> models.Done:
+    """Keep what a clip shows of its recording."""
+    library().check_revision(job_id, body.revision)
+    pieces.keep_piece(library(), library().job_at(body.revision), body.clip_id, body.name)
+    return models.Done()
+
+
+@endpoint(api, "POST", "/pieces/forget", body=models.NewName, answer=models.Done)
+def forget_piece(body: models.NewName) -> models.Done:
+    """Forget a piece."""
+    pieces.forget_piece(library(), body.name)
+    return models.Done()

@@ -8,6 +8,7 @@ import { showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
 import { mixDown, stopMixing, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
+import { Pieces } from "./Pieces";
 import { ShapeCard } from "./ShapeCard";
 
 /** Step 2 of a conversation: the whole of it, or its edges one by one. */
@@ -39,6 +40,7 @@ function Talk() {
       <Voices />
       {plan && <Ends plan={plan} leadS={settings.leadS} onLead={(leadS) => setSettings({ ...settings, leadS })} />}
       {plan && <Gaps plan={plan} settings={settings} onChange={(part) => setSettings({ ...settings, ...part })} />}
+      <Pieces />
       <Mixdown />
     </div>
   );
