@@ -155,11 +155,13 @@ def _talk(name: str, voices: list[list[Array]], rng: np.random.Generator) -> Tal
         break
     leaked, noise, lanes = [], [], []
     leans = rng.random() < 0.5
+    apart_m = {frozenset((a, b)): rng.uniform(0.6, 3.0) for a in range(people) for b in range(a)}
     for lane in range(people):
         heard = np.zeros(frames, np.float32)
         for other in range(people):
             if other != lane:
-                path = _room(rng, rng.uniform(0.6, 3.0), rng.uniform(-35, -15) + levels_db[lane] - levels_db[other])
+                distance = apart_m[frozenset((lane, other))]
+                path = _room(rng, distance, rng.uniform(-35, -15) + levels_db[lane] - levels_db[other])
                 heard += _through(clean[other] + extra[other], path, leans, rng)
         kind = str(rng.choice(["white", "pink", "fan", "hiss_hum"]))
         tone = room_tone(kind, frames, RATE_HZ, levels_db[lane] - rng.uniform(32, 48), rng)

@@ -8,9 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+import soxr
 
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
+from wemble.actions.lanes.aligning import start_aligning
 from wemble.actions.lanes.mixdown import MixSettings, start_mixdown
 from wemble.actions.lanes.pieces import keep_piece, kept_pieces
 from wemble.actions.lanes.talk import talk_plan
@@ -179,6 +181,32 @@ def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
     line = library.job_at(answer.revision).clips[music.id].line
     assert line[0] == (round(14.5 * 44_100), 0.0)
     assert line[1] == (15 * 44_100, -15.0)
+
+
+def test_recordings_that_did_not_start_together_are_lined_up(library: Library, tmp_path: Path) -> None:
+    """The guest's recorder was started 3.25 s before the host's, and its clock is 40 ppm fast; a stranger has nothing to say."""
+    late, ppm = 3.25, 40.0
+    lanes = low_water()
+    host = lanes["host"][round(late * RATE_HZ) :]
+    guest = soxr.resample(lanes["guest"], RATE_HZ, RATE_HZ * (1 + ppm * 1e-6), "VHQ")
+    stranger = 0.1 * np.random.default_rng(1).standard_normal((60 * RATE_HZ, 1))
+    job_id = create_job(library, "apart", "podcast")
+    for who, samples in (("Host", host), ("Guest", guest), ("Stranger", stranger)):
+        soundfile.write(tmp_path / f"{who}.wav", samples, RATE_HZ, subtype="PCM_24")
+        through(library, start_import(library, job_id, tmp_path / f"{who}.wav", f"{who}.wav"))
+    done = through(library, start_aligning(library, job_id, open_job(library, job_id).revision))
+    job = open_job(library, job_id).job
+    starts = {job.lane(clip.lane_id).name: placed(job, clip, 0) / RATE_HZ for clip in job.clips.values()}
+    assert starts["Guest"] == 0.0 and starts["Host"] == pytest.approx(late, abs=0.001)
+    told = " ".join(done["notes"])  # type: ignore[arg-type]
+    assert "Guest” begins 3.250 s before" in told and "ppm fast" in told and "Stranger” stays" in told
+    # What was said by the guest lies on the guest's lane when it was said, from end to end.
+    (clip,) = [clip for clip in job.clips.values() if job.lane(clip.lane_id).name == "Guest"]
+    assert job.source(clip.source_id).frames == pytest.approx(len(lanes["guest"]), abs=0.001 * RATE_HZ)
+    window = slice(100 * RATE_HZ, 110 * RATE_HZ)
+    heard = library.reads(clip.source_id)(window.start, 10 * RATE_HZ)[0]
+    cross = np.fft.irfft(np.fft.rfft(lanes["guest"][window, 0]) * np.fft.rfft(heard).conj())
+    assert abs((int(np.argmax(cross)) + RATE_HZ) % (10 * RATE_HZ) - RATE_HZ) <= 0.001 * RATE_HZ
 
 
 def _each_line_is_kept_on_its_lane_alone(job: Job) -> None:

@@ -64,6 +64,7 @@ export const api = {
     json<EditAnswer>("POST", `/jobs/${id}/${direction}`, { base_revision }),
   proposal: (id: string, revision: number, target_ids: string[]) =>
     json<{ recipe: Recipe; target_ids: string[] }>("POST", `/jobs/${id}/find/proposal`, { revision, target_ids }),
+  alignLanes: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/align`, { revision }).then((answer) => answer.task_id),
   measureLoudness: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/measure`, { revision }).then((answer) => answer.task_id),
   voices: (id: string, revision: number) => json<{ voices: Voice[] | null }>("POST", `/jobs/${id}/lanes/voices`, { revision }).then((answer) => answer.voices),
   talk: (id: string, revision: number, longest_frames: number, part: number) => json<{ plan: TalkPlan }>("POST", `/jobs/${id}/lanes/talk`, { revision, longest_frames, part }).then((answer) => answer.plan),

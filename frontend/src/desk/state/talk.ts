@@ -45,6 +45,26 @@ async function voicesMeasured(id: string, revision: number): Promise<Voice[]> {
   return (await api.voices(id, revision)) ?? [];
 }
 
+export const useAligning = create<Work>(() => IDLE);
+
+/** Line the lanes up by what they hear of each other; what was measured is told. */
+export async function alignLanes(): Promise<void> {
+  const { id, revision } = desk();
+  if (useAligning.getState().taskId !== null) return;
+  try {
+    const taskId = await api.alignLanes(id, revision);
+    useAligning.setState({ taskId, part: 0 });
+    const task = await untilDone(id, taskId, (part) => useAligning.setState({ part }));
+    if (task === null || useDesk.getState().id !== id) return;
+    await reload();
+    set({ notice: { tone: "told", text: `${(task.result?.["notes"] as string[]).join("; ")}.` } });
+  } catch (error) {
+    fail(error);
+  } finally {
+    useAligning.setState(IDLE);
+  }
+}
+
 /** Mix down what sounds; the mix comes as an edit of its own. */
 export async function mixDown(settings: MixSettings): Promise<void> {
   const { id, revision } = desk();

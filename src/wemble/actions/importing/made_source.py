@@ -12,7 +12,7 @@ from wemble.store.files import move_into_place
 
 ROOM_TONE, MIXDOWN = "room tone", "mixdown"
 """Kinds of sources that no file came in as."""
-OFFSET_TAKEN_OUT = ", offset taken out"
+OFFSET_TAKEN_OUT, DRIFT_TAKEN_OUT = ", offset taken out", ", clock set right"
 """What the decoder's name ends with."""
 
 

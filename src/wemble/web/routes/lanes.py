@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wemble.actions.lanes import mixdown, pieces, talk, voices
+from wemble.actions.lanes import aligning, mixdown, pieces, talk, voices
 from wemble.actions.searching import own_sound
 from wemble.web import models
 from wemble.web.endpoints import endpoint
@@ -13,6 +13,12 @@ from wemble.web.routes.blueprint import api, library
 def listen(body: models.RevisionBody, job_id: str) -> models.TaskMade:
     """Start measuring what the lanes hear of each other."""
     return models.TaskMade(task_id=own_sound.start_listening(library(), job_id, body.revision))
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/lanes/align", body=models.RevisionBody, answer=models.TaskMade)
+def align(body: models.RevisionBody, job_id: str) -> models.TaskMade:
+    """Start lining up the lanes by what they hear of each other."""
+    return models.TaskMade(task_id=aligning.start_aligning(library(), job_id, body.revision))
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/lanes/measure", body=models.RevisionBody, answer=models.TaskMade)

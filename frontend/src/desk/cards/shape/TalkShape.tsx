@@ -7,7 +7,7 @@ import { Curve } from "../../../ui/Curve";
 import { showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
-import { mixDown, stopMixing, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
+import { alignLanes, mixDown, stopMixing, useAligning, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
 import { Pieces } from "./Pieces";
 import { ShapeCard } from "./ShapeCard";
 
@@ -37,12 +37,29 @@ function Talk() {
   const plan = useTalkPlan(settings.longestS, settings.keptPercent / 100);
   return (
     <div className="h-full space-y-4 overflow-auto p-4">
+      <LineUp />
       <Voices />
       {plan && <Ends plan={plan} leadS={settings.leadS} onLead={(leadS) => setSettings({ ...settings, leadS })} />}
       {plan && <Gaps plan={plan} settings={settings} onChange={(part) => setSettings({ ...settings, ...part })} />}
       <Pieces />
       <Mixdown />
     </div>
+  );
+}
+
+/** Before anything is cut: recordings that did not start together are lined up by what they hear of each other. */
+function LineUp() {
+  const lanes = useOpen((desk) => Object.values(desk.job.lanes).filter((lane) => !lane.role).length);
+  const cut = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
+  const aligning = useAligning();
+  if (lanes < 2 || cut) return null;
+  if (aligning.taskId) return <Progress name="listening to what the lanes hear of each other" part={aligning.part} />;
+  return (
+    <section aria-label="lanes">
+      <p className="leading-8">
+        Recordings that did not start together: <Button onClick={() => void alignLanes()}>Line up the lanes</Button>
+      </p>
+    </section>
   );
 }
 
