@@ -19,6 +19,9 @@ from wemble.actions.recipes import save
 from wemble.actions.shell.kit import audio_files
 from wemble.cli.main import main
 from wemble.core.edges.recipe import Recipe
+from wemble.demo.conversation import RATE_HZ as TALK_RATE_HZ
+from wemble.demo.conversation import low_water, placed_lines
+from wemble.demo.talk_script import LINES
 
 
 def run(*args: object) -> tuple[int, str]:
@@ -149,3 +152,33 @@ def test_folders_are_read_in_the_order_a_person_counts(tmp_path: Path) -> None:
         (tmp_path / name).parent.mkdir(exist_ok=True)
         (tmp_path / name).touch()
     assert [path.name for path in audio_files(tmp_path)] == ["Kick.wav", "1.wav", "snare 2.wav", "snare 10.wav"]
+
+
+def test_an_episode_is_made_of_two_lanes_and_who_speaks_is_told_in_frames(tmp_path: Path) -> None:
+    """The first minute of *Low Water 7*: count-in, welcome, talk; an opening of 3 s in the place of the lead."""
+    end = 56 * TALK_RATE_HZ
+    for who, samples in low_water().items():
+        soundfile.write(tmp_path / f"{who}.wav", samples[:end], TALK_RATE_HZ)
+    lanes = (tmp_path / "host.wav", tmp_path / "guest.wav")
+    status, output = run("find", "speaker", *lanes, "--json")
+    rows = [json.loads(line) for line in output.splitlines()]
+    assert status == 0 and [row["frames"] for row in rows] == [end, end]
+    for row, who in zip(rows, ("host", "guest"), strict=True):
+        assert set(row) == {"file", "sample_rate_hz", "frames", "spans"}
+        said = [place for line, place in zip(LINES, placed_lines(), strict=True) if line.who == who and place[1] < end]
+        assert all(any(a <= start and b >= stop for a, b in row["spans"]) for start, stop in said)
+    assert run("find", "speaker", lanes[0])[0] == 2
+
+    tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(3 * TALK_RATE_HZ) / TALK_RATE_HZ)
+    soundfile.write(tmp_path / "open.wav", tone, TALK_RATE_HZ)
+    to = tmp_path / "out" / "episode.flac"
+    wanted = ("--opening", tmp_path / "open.wav", "--longest-gap", "0.8", "--rate", "0", "--to", to)
+    status, output = run("episode", *lanes, *wanted)
+    assert status in (0, 1), output
+    samples, rate = soundfile.read(to)
+    assert rate == TALK_RATE_HZ and samples.ndim == 1 and np.abs(samples).max() <= 10 ** (-4 / 20)
+    assert np.abs(samples[: 2 * rate]).max() > 0.02, "the opening"
+    level = np.sqrt(np.mean(np.square(samples[3 * rate : 4 * rate])))
+    assert level > 0.02, "and where it ends the talk begins: the count-in is gone"
+    assert run("episode", *lanes, *wanted)[0] == 2, "nothing is written over"
+    assert run("episode", *lanes, "--to", tmp_path / "a.txt")[0] == 2

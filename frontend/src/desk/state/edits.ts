@@ -5,6 +5,7 @@ import { applied } from "../model/changes";
 import { refreshVerdicts } from "./checks";
 import { crossfadesThatFit } from "../model/offers";
 import { desk, type Notice, type Offer, set, useDesk } from "./desk";
+import { selectReplacement } from "./selection";
 import { reload } from "./session";
 import { settleSearch } from "./settle";
 
@@ -68,6 +69,7 @@ function wrong(error: unknown, again: () => Promise<void>, offersFor: (error: un
 
 function take(answer: EditAnswer): void {
   const before = desk();
+  const was = before.clipId === null ? undefined : before.job.clips[before.clipId];
   const job = applied(before.job, answer.changes);
   set({
     job,
@@ -77,6 +79,7 @@ function take(answer: EditAnswer): void {
     redoLabel: answer.redo_label,
     notice: answer.notes.length ? { tone: "told", text: sentence(answer.notes) } : null,
   });
+  if (was) selectReplacement(was);
   void refreshVerdicts();
 }
 

@@ -2,16 +2,35 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Sequence
 from contextlib import ExitStack
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+from wemble.actions.delivery.export import start_export
+from wemble.actions.delivery.request import Request
+from wemble.actions.editing.edits import perform
+from wemble.actions.importing.import_file import start_import
+from wemble.actions.lanes.aligning import start_aligning
+from wemble.actions.lanes.pieces import keep_piece
+from wemble.actions.lanes.talk import talk_plan
+from wemble.actions.lanes.voices import start_measuring
+from wemble.actions.library import Library
+from wemble.actions.revisions import create_job, open_job
+from wemble.actions.searching import own_sound, sound_search
 from wemble.actions.shell.files import Opened, opened_file
+from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
+from wemble.actions.verdicts import verdicts
 from wemble.actions.work.executor import Report, part_of
-from wemble.core.edges.recipe import Recipe
+from wemble.actions.work.tasks import wait_for
+from wemble.core.deliver.kinds import FileKind
+from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.speaker import find_said, propose_for_speaker
+from wemble.core.edit.talk import proposed_ends
+from wemble.core.edit.treatment import targets
 from wemble.core.signal.bleed import Heard, heard_of_each_other
 from wemble.errors import InvalidInput
 
@@ -55,3 +74,132 @@ def _heard(lanes: Sequence[Opened], report: Report) -> list[Heard]:
         [lane.source.floors.floor.sound_db for lane in lanes],
         lambda part: report(part, "listening to what the lanes hear of each other"),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class EpisodeWanted:
+    """What is asked of an episode; ``None`` leaves a step out."""
+
+    align: bool = False
+    opening: Path | None = None
+    closing: Path | None = None
+    lead_s: float = 1.0
+    longest_gap_s: float | None = None
+    loudness_lufs: float | None = None
+    send: Request = field(default_factory=lambda: Request(kind="mp3", what="one"))
+
+
+@dataclass(frozen=True, slots=True)
+class EpisodeMade:
+    """What came of it: the file, what it gives when it is decoded again, what there is to look at, and what was told."""
+
+    file: str
+    seconds: float
+    integrated_lufs: float | None
+    true_peak_db: float
+    to_look_at: int
+    notes: tuple[str, ...]
+
+
+def kind_for(path: Path) -> FileKind:
+    """Return the kind of file that an ending stands for; where it could be several, the one of 24 bits. Raises `InvalidInput`."""
+    kinds: dict[str, FileKind] = {".wav": "wav_24", ".aif": "aiff_24", ".aiff": "aiff_24", ".flac": "flac_24"}
+    kinds |= {".mp3": "mp3", ".ogg": "ogg", ".opus": "opus", ".m4a": "m4a"}
+    if path.suffix.lower() not in kinds:
+        raise InvalidInput(f"--to is a file that ends in {', '.join(kinds)}; got {path.name!r}")
+    return kinds[path.suffix.lower()]
+
+
+def make_episode(report: Report, lanes: Sequence[Path], to: Path, wanted: EpisodeWanted) -> EpisodeMade:
+    """Make one finished file of a recording of each speaker, with a library that is gone afterwards.
+
+    Raises
+    ------
+    InvalidInput
+        If the file is there already: nothing is written over; or a step cannot be taken, with the reason.
+    """
+    check_output_folder(to.parent)
+    if to.exists():
+        raise InvalidInput(f"{to} is already there; choose another --to")
+    with tempfile.TemporaryDirectory(prefix="wemble-episode-") as scratch:
+        library = Library(Path(scratch) / "library", workers=2)
+        try:
+            library.start()
+            return _episode(report, library, lanes, to, wanted)
+        finally:
+            library.close()
+
+
+def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, wanted: EpisodeWanted) -> EpisodeMade:
+    job_id, notes = create_job(library, to.stem, "podcast"), []
+    _bring_in(library, job_id, lanes)
+    report(0.2, "listening")
+    if wanted.align:
+        notes += _done(library, start_aligning(library, job_id, _newest(library, job_id)))["notes"]
+    if len(lanes) > 1:
+        _done(library, own_sound.start_listening(library, job_id, _newest(library, job_id)))
+    _done(library, start_measuring(library, job_id, _newest(library, job_id)))
+    report(0.5, "cutting")
+    opened = open_job(library, job_id)
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
+    answers = [sound_search.apply(library, job_id, opened.revision, [], recipe, Treatment())]
+    rate = opened.job.rate_hz
+
+    def do(kind: str, **fields: Any) -> None:
+        answers.append(perform(library, job_id, answers[-1].revision, kind, **fields))
+
+    if len(lanes) > 1 or wanted.loudness_lufs is not None:
+        do("even_voices", target_lufs=wanted.loudness_lufs)
+    ends = proposed_ends(library.job_at(answers[-1].revision))
+    do("keep_talk", start_frame=ends.start_frame, end_frame=ends.end_frame, lead_frames=round(wanted.lead_s * rate))
+    if wanted.longest_gap_s is not None:
+        longest = round(wanted.longest_gap_s * rate)
+        if talk_plan(library, answers[-1].revision, longest, 0.0).gaps:
+            do("close_gaps", longest_frames=longest)
+    for end, path in (("front", wanted.opening), ("behind", wanted.closing)):
+        if path is not None:
+            do("place_piece", piece=_as_piece(library, path), end=end)
+    notes += [note for answer in answers for note in answer.notes]
+    report(0.6, "writing")
+    revision = answers[-1].revision
+    sent = _done(library, start_export(library, job_id, revision, wanted.send))
+    move_into(
+        to.parent, [to.name], _renamed(library.home.exports / str(sent["folder_name"]), sent["files"][0], to.name)
+    )
+    heard = sent["heard"]
+    look = sum(row.doubtful for row in verdicts(library, revision))
+    return EpisodeMade(str(to), heard["seconds"], heard["integrated_lufs"], heard["true_peak_db"], look, tuple(notes))
+
+
+def _renamed(folder: Path, name: str, wanted: str) -> Path:
+    (folder / name).rename(folder / wanted)
+    return folder
+
+
+def _bring_in(library: Library, job_id: str, paths: Sequence[Path]) -> None:
+    for path in paths:
+        if not path.is_file():
+            raise InvalidInput(f"{path}: there is no such file")
+        _done(library, start_import(library, job_id, path, shown_name(path)))
+
+
+def _as_piece(library: Library, path: Path) -> str:
+    """Keep a whole file as a piece, and return its name."""
+    job_id = create_job(library, path.stem or "piece", "podcast")
+    _bring_in(library, job_id, [path])
+    job = open_job(library, job_id).job
+    clip = next(iter(job.clips.values()))
+    keep_piece(library, job, clip.id, clip.name)
+    return clip.name
+
+
+def _newest(library: Library, job_id: str) -> int:
+    return open_job(library, job_id).revision
+
+
+def _done(library: Library, task_id: str) -> dict[str, Any]:
+    """Wait for a task and return its result. Raises `InvalidInput` with why it failed."""
+    task = wait_for(library, task_id, timeout_s=24 * 3600.0)
+    if task.state != "done":
+        raise InvalidInput(str((task.error or {}).get("message", "it was stopped")))
+    return task.result or {}

@@ -43,6 +43,12 @@ def lone_recordings(job: Job) -> dict[str, Clip]:
     return found
 
 
+def _when(lag_s: float) -> str:
+    if abs(lag_s) < 0.0005:
+        return "together with"
+    return f"{abs(lag_s):.3f} s {'after' if lag_s > 0 else 'before'}"
+
+
 def lay_aligned(job: Job, measured: Sequence[Aligned]) -> Edited:
     """Move every lane's recording to when it began; the earliest begins with the job. What was measured is told."""
     recordings = lone_recordings(job)
@@ -63,8 +69,7 @@ def lay_aligned(job: Job, measured: Sequence[Aligned]) -> Edited:
             if one.source
             else ""
         )
-        when = "after" if one.lag_s >= 0 else "before"
-        notes.append(f"“{name}” begins {abs(one.lag_s):.3f} s {when} “{job.lane(first.lane_id).name}”{clock}")
+        notes.append(f"“{name}” begins {_when(one.lag_s)} “{job.lane(first.lane_id).name}”{clock}")
     earliest = min(start_of(job, clip) for clip in moved.values())
     others = [clip for clip in job.clips.values() if clip.id not in moved]
     shifted = [replace(clip, origin_frame=clip.origin_frame - earliest) for clip in moved.values()]
