@@ -165,8 +165,12 @@ def test_an_episode_is_made_of_two_lanes_and_who_speaks_is_told_in_frames(tmp_pa
     assert status == 0 and [row["frames"] for row in rows] == [end, end]
     for row, who in zip(rows, ("host", "guest"), strict=True):
         assert set(row) == {"file", "sample_rate_hz", "frames", "spans"}
+        kept = np.zeros(end, np.bool_)
+        for a, b in row["spans"]:
+            kept[a:b] = True
         said = [place for line, place in zip(LINES, placed_lines(), strict=True) if line.who == who and place[1] < end]
-        assert all(any(a <= start and b >= stop for a, b in row["spans"]) for start, stop in said)
+        assert all(kept[start:stop].mean() > 0.99 for start, stop in said)
+        assert 0.2 < kept.mean() < 0.7, "and not what the other says"
     assert run("find", "speaker", lanes[0])[0] == 2
 
     tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(3 * TALK_RATE_HZ) / TALK_RATE_HZ)
