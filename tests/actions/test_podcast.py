@@ -179,8 +179,8 @@ def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
         library, job_id, answer.revision, "duck", clip_id=music.id, by_db=15.0, attack_s=0.5, release_s=2.0
     )
     line = library.job_at(answer.revision).clips[music.id].line
-    assert line[0] == (round(14.5 * 44_100), 0.0)
-    assert line[1] == (15 * 44_100, -15.0)
+    assert line[:3] == ((0, 0.0), (round(14.5 * 44_100), 0.0), (15 * 44_100, -15.0))
+    assert line[-1][0] == 18 * 44_100 and line[-1][1] < -10, "it is not back up where it ends under the voice"
 
 
 def test_recordings_that_did_not_start_together_are_lined_up(library: Library, tmp_path: Path) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Literal
 
+import numpy as np
+
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.following import with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Job, Lane, LaneRole, SourceUse, set_clips
@@ -76,11 +78,12 @@ def duck(job: Job, clip_id: str, by_db: float, attack_s: float, release_s: float
     if not downs:
         raise InvalidInput("nobody speaks over this clip")
     points = [point for a, b in downs for point in ((a - attack, 0.0), (a, -by_db), (b, -by_db), (b + release, 0.0))]
+    at, levels = zip(*points, strict=True)
+    inside = [start, *(one for one in at if start < one < end), end]
     frames = job.source(clip.source_id).frames
     line = {
-        min(max(source_frame_from(job, clip, at), 0), frames): db
-        for at, db in points
-        if start - attack <= at <= end + release
+        min(max(source_frame_from(job, clip, one), 0), frames): round(float(np.interp(one, at, levels)), 2)
+        for one in inside
     }
     return Edited(set_clips(job, replace(clip, line=tuple(sorted(line.items())))))
 
