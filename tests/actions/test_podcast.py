@@ -12,6 +12,8 @@ import soxr
 
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
+from wemble.actions.job_list import next_like
+from wemble.actions.job_settings import keep as keep_setting
 from wemble.actions.lanes.aligning import start_aligning
 from wemble.actions.lanes.mixdown import MixSettings, start_mixdown
 from wemble.actions.lanes.pieces import keep_piece, kept_pieces
@@ -181,6 +183,28 @@ def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
     line = library.job_at(answer.revision).clips[music.id].line
     assert line[:3] == ((0, 0.0), (round(14.5 * 44_100), 0.0), (15 * 44_100, -15.0))
     assert line[-1][0] == 18 * 44_100 and line[-1][1] < -10, "it is not back up where it ends under the voice"
+
+
+def test_the_next_episode_begins_with_the_last_ones_lanes_gains_and_settings(library: Library, tmp_path: Path) -> None:
+    job_id = create_job(library, "Low Water 7", "podcast")
+    for who in ("Host", "Guest"):
+        soundfile.write(tmp_path / f"{who}.wav", np.full((100, 1), 0.1), RATE_HZ)
+        through(library, start_import(library, job_id, tmp_path / f"{who}.wav", f"{who}.wav"))
+    opened = open_job(library, job_id)
+    guest = next(lane for lane in opened.job.lanes.values() if lane.name == "Guest")
+    perform(library, job_id, opened.revision, "set_lane", lane_id=guest.id, settings={"gain_db": 3.5, "muted": True})
+    keep_setting(
+        library, job_id, "send", {"kind": "mp3", "tags": {"title": "Seven", "album": "Low Water", "number": "7"}}
+    )
+    next_id = next_like(library, job_id)
+    following = open_job(library, next_id)
+    assert following.job.name == "Low Water 8" and not following.job.clips and not following.job.sources
+    assert following.settings["send"] == {"kind": "mp3", "tags": {"title": "", "album": "Low Water", "number": ""}}
+    through(library, start_import(library, next_id, tmp_path / "Guest.wav", "Guest.wav"))
+    job = open_job(library, next_id).job
+    (clip,) = job.clips.values()
+    assert job.lane(clip.lane_id).name == "Guest" and job.lane(clip.lane_id).gain_db == 3.5
+    assert audible_lanes(job) == {lane.id for lane in job.lanes.values()}
 
 
 def test_recordings_that_did_not_start_together_are_lined_up(library: Library, tmp_path: Path) -> None:

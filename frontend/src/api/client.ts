@@ -50,6 +50,7 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 export const api = {
   jobs: () => json<StartPage>("GET", "/jobs"),
   renameJob: (id: string, name: string) => json("POST", `/jobs/${id}/rename`, { name }),
+  nextJob: (id: string) => json<{ id: string }>("POST", `/jobs/${id}/next`),
   duplicateJob: (id: string) => json<{ id: string }>("POST", `/jobs/${id}/duplicate`),
   removeJob: (id: string) => json("DELETE", `/jobs/${id}`),
   restoreJob: (id: string) => json("POST", `/jobs/${id}/restore`),

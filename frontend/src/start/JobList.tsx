@@ -1,4 +1,4 @@
-import { Archive, Copy, Ellipsis, Pencil, Trash2 } from "lucide-react";
+import { Archive, Copy, Ellipsis, Pencil, SkipForward, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 import { Link } from "wouter";
@@ -76,6 +76,9 @@ export function JobList({ jobs, onAct }: Props) {
                 </Item>
                 <Item icon={<Copy size={14} aria-hidden />} onSelect={() => onAct(() => api.duplicateJob(job.id))}>
                   duplicate
+                </Item>
+                <Item icon={<SkipForward size={14} aria-hidden />} onSelect={() => onAct(() => api.nextJob(job.id))}>
+                  next one like this
                 </Item>
                 <Item icon={<Archive size={14} aria-hidden />} onSelect={() => onAct(async () => setSaving({ jobId: job.id, taskId: await api.save(job.id, job.revision) }))}>
                   save as one file

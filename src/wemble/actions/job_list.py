@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -13,7 +14,7 @@ from wemble.core.edit.clips import Edited, rename_job
 from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Job, check_name
 from wemble.core.edit.placement import job_span
-from wemble.store import health, jobs, records
+from wemble.store import health, jobs, records, settings
 from wemble.store.files import folder_bytes
 
 MOST_CHECKED_HERE = 500
@@ -93,6 +94,41 @@ def duplicate(library: Library, job_id: str) -> str:
     library.keep_job(revision, Job(job.name, job.brief))
     edit_newest(library, copy_id, f"copy of {row.name[:40]}", lambda _: Edited(job))
     return copy_id
+
+
+def next_like(library: Library, job_id: str) -> str:
+    """Make an empty job that begins with another's lanes, gains and settings of every card, and return its id.
+
+    The next episode so begins with the last one's opening, closing and send; what its tags said of that one alone goes.
+    """
+    with library.database.read() as db:
+        row = jobs.get_job_row(db, job_id)
+        kept = settings.get_settings(db, job_id)
+    job = library.job_at(row.head_revision)
+    lanes = {key: replace(lane, muted=False, solo=False) for key, lane in job.lanes.items() if not lane.role}
+    new = Job(_next_name(row.name), job.brief, auto_fades=job.auto_fades, next_number=job.next_number, lanes=lanes)
+    tags = (kept.get("send") or {}).get("tags")
+    if tags:
+        kept["send"] = {**kept["send"], "tags": {**tags, "title": "", "number": ""}}
+    next_id = new_id()
+    with library.database.write() as db:
+        revision = jobs.add_job(db, next_id, new, now=library.now())
+        for name, value in kept.items():
+            settings.update_setting(db, next_id, name, json.dumps(value))
+    library.keep_job(revision, new)
+    return next_id
+
+
+def _next_name(name: str) -> str:
+    """Return "Low Water 8" for "Low Water 7", "Ebb 2" for "Ebb".
+
+    Examples
+    --------
+    >>> _next_name("Low Water 7"), _next_name("Ebb")
+    ('Low Water 8', 'Ebb 2')
+    """
+    stem, _, number = name.rpartition(" ")
+    return f"{stem} {int(number) + 1}" if stem and number.isdecimal() else check_name(f"{name[:190]} 2")
 
 
 def _card(library: Library, row: jobs.JobRow, busy: int, folders: list[str], sent: bool) -> JobCard:

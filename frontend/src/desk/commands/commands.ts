@@ -3,6 +3,7 @@ import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, c
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
+import { toggleTogether } from "../state/together";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { go, selectAllSeen } from "../state/selection";
 
@@ -99,6 +100,7 @@ export const COMMANDS: readonly Command[] = [
   command("mark", "programme from the selection", "", () => programmeFrom("selection")),
   command("mark", "programme from the selected clips", "P", () => programmeFrom("clip")),
   command("mark", "sync point at cursor", "", setSyncHere),
+  command("clip", "lanes together", "y", toggleTogether),
   command("view", "zoom in", "+ =", broadcast("zoom in")),
   command("view", "zoom out", "-", broadcast("zoom out")),
   command("view", "show everything", "0", broadcast("show everything")),

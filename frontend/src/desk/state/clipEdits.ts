@@ -1,4 +1,5 @@
 /** Edits of clips, edges, joins and marks, as keys, cards and gestures ask for them: each acts on what is selected. */
+import { areTogether } from "./together";
 import { api } from "../../api/client";
 import type { Fade, Law, Reach, Side } from "../../api/types";
 import { type CrossfadePlace, leadAt } from "../model/offers";
@@ -72,7 +73,7 @@ export function splitAtCursor(): void {
       const clip = state.job.clips[id];
       return clip !== undefined && startOf(state.job, clip) < at && at < endOf(state.job, clip);
     };
-    const selected = selectedIds(state).filter(there);
+    const selected = areTogether(state) ? [] : selectedIds(state).filter(there);
     return { kind: "split", clip_ids: selected.length ? selected : Object.keys(state.job.clips).filter(there), at_frame: at };
   });
 }

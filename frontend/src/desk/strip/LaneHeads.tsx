@@ -1,3 +1,5 @@
+import { toggleTogether, useTogether } from "../state/together";
+import { keyOf } from "../commands/commands";
 import { EditableName } from "../../ui/EditableName";
 import { Num } from "../../ui/Num";
 import type { Lane } from "../../api/types";
@@ -21,12 +23,18 @@ export const HEADS_REM = 8.5;
 /** Of each lane of the strip: its name, whether it sounds, its gain and pan. Over the lane where there is room, else beside it. */
 export function LaneHeads({ topPx, bottomPx, laneHeightPx, scrollPx, roomy }: HeadsProps) {
   const job = useOpen((desk) => desk.job);
+  const together = useTogether();
   const heard = audibleLanes(job);
   return (
     <>
       {lanesInOrder(job).length > 0 && (
         <button type="button" className={`absolute bg-sheet/85 px-1 text-xs text-soft hover:underline ${roomy ? "right-4" : "left-1"}`} style={{ top: roomy ? topPx + 2 : bottomPx + 8 }} onClick={addLane}>
           add a lane
+        </button>
+      )}
+      {lanesInOrder(job).length > 1 && (
+        <button type="button" aria-pressed={together} title={`select and split on all lanes (${keyOf("lanes together")})`} className={`absolute bg-sheet/85 px-1 text-xs hover:underline ${together ? "font-bold" : "text-soft"} ${roomy ? "right-24" : "left-20"}`} style={{ top: roomy ? topPx + 2 : bottomPx + 8 }} onClick={toggleTogether}>
+          {together ? "lanes together" : "lanes apart"}
         </button>
       )}
       {lanesInOrder(job).map((lane, n) => {

@@ -1,3 +1,4 @@
+import { areTogether } from "../state/together";
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { formatPlace } from "../../time/format";
 import { useCanvas, useWheel } from "../../ui/useCanvas";
@@ -199,7 +200,7 @@ export function Strip() {
     return target ? from + target.frame - anchor : frame;
   };
   const carryOut = (effect: StripEffect) => {
-    if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end, laneId: effect.laneId });
+    if (effect.kind === "select") setSelection({ start: effect.start, end: effect.end, laneId: areTogether(desk()) ? null : effect.laneId });
     if (effect.kind === "unselect") setSelection(null);
     if (effect.kind === "center") setView((now) => clamped({ ...now, startFrame: effect.frame - (now.widthPx * now.framesPerPx) / 2 }, limits));
     if (effect.kind === "take") selectClip(effect.clipId, undefined, "keep");

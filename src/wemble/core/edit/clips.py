@@ -183,11 +183,12 @@ def rename_job(job: Job, name: str) -> Edited:
 
 
 def _lane_of_its_own(job: Job, name: str) -> tuple[Job, Lane]:
-    """Return the job with a lane for one file: one that is empty, or a new one below."""
+    """Return the job with a lane for one file: an empty one, of its name rather than another, or a new one below."""
     taken = {clip.lane_id for clip in job.clips.values()}
-    empty = next((lane for lane in job.lanes.values() if lane.id not in taken), None)
+    free = [lane for lane in job.lanes.values() if lane.id not in taken and not lane.role]
+    empty = min(free, key=lambda lane: (lane.name.casefold() != name.casefold(), lane.position), default=None)
     position = max((lane.position for lane in job.lanes.values()), default=-1) + 1
-    lane = replace(empty, name=name) if empty else Lane(f"l{job.next_number}", name, position)
+    lane = empty or Lane(f"l{job.next_number}", name, position)
     number = job.next_number + (empty is None)
     return replace(job, next_number=number, lanes={**job.lanes, lane.id: lane}), lane
 

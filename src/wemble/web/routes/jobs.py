@@ -43,6 +43,12 @@ def duplicate_job(job_id: str) -> models.JobMade:
     return models.JobMade(id=job_list.duplicate(library(), job_id))
 
 
+@endpoint(api, "POST", "/jobs/<job_id>/next", answer=models.JobMade)
+def next_job(job_id: str) -> models.JobMade:
+    """Make an empty job that begins with another's lanes, gains and settings."""
+    return models.JobMade(id=job_list.next_like(library(), job_id))
+
+
 @endpoint(api, "DELETE", "/jobs/<job_id>", answer=models.Done)
 def remove_job(job_id: str) -> models.Done:
     """Put a job into the bin."""
