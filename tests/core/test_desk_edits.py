@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wemble.core.check.join import join_verdict
@@ -17,9 +17,11 @@ from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review, 
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import FARTHEST_FRAME, Clip, Fade, Grid, Job, Lane, SourceUse
+from wemble.core.edit.following import with_time_out
+from wemble.core.edit.model import FARTHEST_FRAME, Clip, Fade, Grid, Job, Lane, Mark, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.settle import settled
+from wemble.core.edit.spans import clear_span, close_spans
 from wemble.core.edit.validity import check_validity
 from wemble.core.kit.strikes import Strike
 from wemble.core.render import RenderPlan
@@ -392,3 +394,39 @@ def test_slices_lie_where_their_marks_were_bear_their_names_and_are_the_same_sou
     pairs = arrange.cut_at_marks(replace(job, clips=mics), ("a", "far")).job.clips.values()
     assert len({clip.set_id for clip in pairs}) == len(places) == len(pairs) // 2
     assert all(clip.strike and clip.strike.name == clip.name for clip in pairs)
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 2), st.integers(0, 40_000), st.integers(500, 20_000)), min_size=1, max_size=8),
+    st.lists(st.integers(0, 60_000), min_size=2, max_size=10, unique=True),
+)
+@settings(max_examples=60, deadline=None)
+def test_many_spans_are_closed_at_once_as_one_by_one(laid: list[tuple[int, int, int]], ends: list[int]) -> None:
+    """From the last to the first with `clear_span`, which knows one at a time: the same sound, the same marks. With fades
+    the job stays one that may be."""
+    noise = np.random.default_rng(1).uniform(-0.5, 0.5, (1, 70_000)).astype(np.float32)
+    lanes = {f"l{n}": Lane(f"l{n}", f"lane {n}", n) for n in range(3)}
+    clips = {
+        f"c{n}": Clip(f"c{n}", f"l{lane}", "s", f"clip {n}", at, at + length, 0)
+        for n, (lane, at, length) in enumerate(laid)
+    }
+    marks = {"m": Mark("m", "section", "here", 30_000)}
+    source = SourceUse("s", "noise", 48_000, 1, 70_000)
+    job = Job("many", "podcast", 48_000, 1, 100, False, None, {"s": source}, lanes, clips, {}, marks)
+    ends = sorted(ends)[: len(ends) // 2 * 2]
+    spans = list(zip(ends[::2], ends[1::2], strict=True))
+    at_once, one_by_one = close_spans(job, spans), job
+    for start, end in reversed(spans):
+        inside = [
+            c for c in one_by_one.clips.values() if start_of(one_by_one, c) < end and end_of(one_by_one, c) > start
+        ]
+        if inside:
+            one_by_one = clear_span(one_by_one, start, end, close="all").job
+        else:
+            one_by_one = with_time_out(one_by_one, [(start, end - start)])
+    reader = ArrayReader({("s", 48_000): noise})
+    first, second = (RenderPlan(one) for one in (at_once, one_by_one))
+    assert first.end_frame == second.end_frame
+    assert (first.render(0, 70_000, reader) == second.render(0, 70_000, reader)).all()
+    assert at_once.marks == one_by_one.marks
+    check_validity(settled(job, Edited(close_spans(replace(job, auto_fades=True), spans))).job)

@@ -5,8 +5,11 @@ A span is in job frames, on the lanes that are named; no lanes means all of them
 
 from __future__ import annotations
 
+from bisect import bisect_left
+from collections.abc import Sequence, Set
 from contextlib import suppress
 from dataclasses import replace
+from itertools import accumulate
 
 from wemble.core.edit.arrange import Close, split
 from wemble.core.edit.clips import Edited, set_gain
@@ -41,8 +44,39 @@ def clear_span(job: Job, start_frame: int, end_frame: int, lane_ids: LaneIds = (
         for lane_id in lanes if close == "lane" and lanes else (None,):
             job = with_time_out(job, [(start_frame, end_frame - start_frame)], lane_id=lane_id)
         if job.auto_fades:
-            job = _crossed(job, start_frame, lanes)
+            job = _crossed(job, {start_frame}, lanes)
     return Edited(job)
+
+
+def close_spans(job: Job, spans: Sequence[tuple[int, int]]) -> Job:
+    """Return the job without some spans of time, (start, end) in order and apart, on all lanes; marks move up too.
+
+    Where clips then meet they are crossed, if the job's edges get automatic fades. What `clear_span` does for one span, for
+    hundreds at once.
+    """
+    begun = sorted((start_of(job, clip), clip.id) for clip in job.clips.values())
+    starts = [start for start, _ in begun]
+    longest = max((end_of(job, clip) - start_of(job, clip) for clip in job.clips.values()), default=0)
+    gone: set[str] = set()
+    for start, end in reversed(spans):  # from the last one on: the piece before a cut keeps its clip's id
+        for _, clip_id in begun[bisect_left(starts, start - longest) : bisect_left(starts, end)]:
+            clip = job.clips[clip_id]
+            if clip_id in gone or end_of(job, clip) <= start:
+                continue
+            if end_of(job, clip) > end:
+                job = split(job, (clip_id,), end).job
+            inside = clip_id
+            if start_of(job, clip) < start:
+                inside = f"c{job.next_number}"
+                job = split(job, (clip_id,), start).job
+            gone.add(inside)
+    kept = {key: clip for key, clip in job.clips.items() if key not in gone}
+    joins = {k: j for k, j in job.joins.items() if j.left_clip_id in kept and j.right_clip_id in kept}
+    job = with_time_out(replace(job, clips=kept, joins=joins), [(start, end - start) for start, end in spans])
+    if job.auto_fades:
+        taken = [0, *accumulate(end - start for start, end in spans)]
+        job = _crossed(job, {start - before for (start, _), before in zip(spans, taken, strict=False)}, ())
+    return job
 
 
 def paste_span(
@@ -91,12 +125,13 @@ def set_gain_of_span(job: Job, start_frame: int, end_frame: int, gain_db: float,
     return set_gain(job, tuple(inside), gain_db)
 
 
-def _crossed(job: Job, at: int, lane_ids: LaneIds) -> Job:
-    """Return the job with a short crossfade wherever two clips meet at a job frame without one, as far as there is audio."""
+def _crossed(job: Job, places: Set[int], lane_ids: LaneIds) -> Job:
+    """Return the job with a short crossfade wherever two clips meet at one of these frames without one, as far as there is audio."""
     length = ms_to_frames(_CROSSFADE_MS, job.rate_hz)
-    ends = {clip.lane_id: clip.id for clip in job.clips.values() if end_of(job, clip) == at}
-    for right in [clip for clip in job.clips.values() if start_of(job, clip) == at]:
-        left = ends.get(right.lane_id)
+    clips = list(job.clips.values())
+    ends = {(clip.lane_id, end): clip.id for clip in clips if (end := end_of(job, clip)) in places}
+    for right in [clip for clip in clips if start_of(job, clip) in places]:
+        left = ends.get((right.lane_id, start_of(job, right)))
         if left is not None and (not lane_ids or right.lane_id in lane_ids):
             with suppress(InvalidInput):
                 job = set_join(job, left, right.id, length, "equal_power", length // 2).job

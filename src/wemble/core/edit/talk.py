@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.following import with_time_in, with_time_out
+from wemble.core.edit.following import with_time_in
 from wemble.core.edit.model import Clip, Job
 from wemble.core.edit.placement import end_of, job_span, placed, start_of
-from wemble.core.edit.spans import clear_span
+from wemble.core.edit.spans import close_spans
 from wemble.core.render.plan import audible_lanes
 from wemble.errors import InvalidInput
 
@@ -70,9 +70,7 @@ def close_gaps(job: Job, longest_frames: int, part: float = 0.0) -> Edited:
     gaps = gaps_to_close(job, longest_frames, part)
     if not gaps:
         raise InvalidInput(f"no gap in the talk is longer than {longest_frames / max(job.rate_hz, 1):.2f} s")
-    for at, frames in reversed(gaps):
-        job = _without(job, at, at + frames)
-    return Edited(job)
+    return Edited(close_spans(job, [(at, at + frames) for at, frames in gaps]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,21 +113,14 @@ def keep_talk(job: Job, start_frame: int, end_frame: int, lead_frames: int) -> E
     nexts = [start for start, _ in said(job) if start >= end_frame]
     cut = min([end_frame + round(_LEFT_BEHIND_S * job.rate_hz), *nexts[:1]])
     if cut < job_span(job)[1]:
-        job = _without(job, cut, job_span(job)[1])
+        job = close_spans(job, [(cut, job_span(job)[1])])
     if start_frame > lead_frames:
-        job = _without(job, 0, start_frame - lead_frames)
+        job = close_spans(job, [(0, start_frame - lead_frames)])
     elif start_frame < lead_frames:
         job = with_time_in(job, [(0, lead_frames - start_frame)])
     if not job.clips:
         raise InvalidInput("nothing would be left; set the ends of the talk again")
     return Edited(job)
-
-
-def _without(job: Job, start: int, end: int) -> Job:
-    """Return the job without a span of time, whether or not anything lies in it."""
-    if any(start_of(job, clip) < end and end_of(job, clip) > start for clip in job.clips.values()):
-        return clear_span(job, start, end, close="all").job
-    return with_time_out(job, [(start, end - start)])
 
 
 def _is_speech(job: Job, clip: Clip) -> bool:

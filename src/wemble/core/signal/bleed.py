@@ -33,7 +33,8 @@ _BLOCK_S = 0.4
 _STEP_S = 0.005
 _EARLIER_S = 0.001
 _LOUDER_DB = 6.0
-_ROUNDS = 12
+_FIRST_ROUNDS, _ROUNDS = 12, 5
+"""Rounds of the search for a path that nothing is known of, and for one that was much the same a moment ago."""
 _LEAST_BLOCKS = 12
 _LEAST_ALONE_S = 1.0
 _RELEASE_S = 0.12
@@ -127,7 +128,7 @@ def _solved(spectra: Paths, own: NDArray[np.float32], power: NDArray[np.float64]
     """Return the filters by which other lanes, (blocks, others, bins), come nearest to a lane's blocks."""
     half = own.shape[1]
     paths = start
-    for _ in range(_ROUNDS):
+    for _ in range(_ROUNDS if start.any() else _FIRST_ROUNDS):
         left = own - _through(spectra, paths, half).sum(axis=1)
         weights = 1.0 / (np.mean(np.square(left), axis=1, dtype=np.float64) + 1e-3 * power + _QUIET)
         scale = np.sqrt(weights / weights.sum()).astype(np.float32)[:, None]
