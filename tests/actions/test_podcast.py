@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -29,6 +30,7 @@ from wemble.core.edit.model import Job
 from wemble.core.edit.placement import job_span, placed
 from wemble.core.edit.talk import said
 from wemble.core.edit.treatment import targets
+from wemble.core.edit.voices import Voice, even_out
 from wemble.core.render.limiter import LimiterSettings
 from wemble.core.render.plan import audible_lanes
 from wemble.core.signal.levels import from_db
@@ -85,6 +87,15 @@ def test_from_two_recordings_to_one_mix_and_back(library: Library, conversation:
     job = library.job_at(answer.revision)
     assert [job.lane(lane.id).gain_db for lane in lanes] == [0.0, pytest.approx(3.5, abs=0.4)]
     assert [voice.speech_lufs for voice in voices_of(library, job)] == pytest.approx([levels["Host"]] * 2, abs=0.1)
+
+    # Who grows softer by 5 dB is evened out along time, by a line that can be drawn on; the whole stays as loud.
+    slow = even_out(job, [_sinking(voice) for voice in voices_of(library, job)], along=True).job
+    lines = [
+        clip.line
+        for clip in sorted(slow.clips.values(), key=lambda clip: clip.head_frame)
+        if clip.lane_id == lanes[0].id
+    ]
+    assert lines[0][0][1] == pytest.approx(-2.0, abs=1.0) and lines[-1][-1][1] == pytest.approx(2.0, abs=1.0)
 
     # The count-in and the chatter are proposed and go; a lead of just one second is left.
     ends = talk_plan(library, answer.revision, RATE_HZ, 0.0).ends
@@ -231,6 +242,15 @@ def test_recordings_that_did_not_start_together_are_lined_up(library: Library, t
     heard = library.reads(clip.source_id)(window.start, 10 * RATE_HZ)[0]
     cross = np.fft.irfft(np.fft.rfft(lanes["guest"][window, 0]) * np.fft.rfft(heard).conj())
     assert abs((int(np.argmax(cross)) + RATE_HZ) % (10 * RATE_HZ) - RATE_HZ) <= 0.001 * RATE_HZ
+
+
+def _sinking(voice: Voice) -> Voice:
+    """Return a voice as if it sank from 2.5 dB over its loudness to 2.5 dB under it."""
+    steps = np.linspace(2.5, -2.5, len(voice.curve))
+    level = voice.speech_lufs or 0.0
+    return replace(
+        voice, curve=tuple((at, level + step) for (at, _), step in zip(voice.curve, steps.tolist(), strict=True))
+    )
 
 
 def _each_line_is_kept_on_its_lane_alone(job: Job) -> None:

@@ -1314,7 +1314,7 @@ export interface components {
         };
         /**
          * EvenVoices
-         * @description Bring what is said on each lane to one loudness: a target, or that of the loudest lane.
+         * @description Bring what is said on each lane to one loudness, a target or that of the loudest lane; along time too, slowly.
          */
         EvenVoices: {
             /**
@@ -1327,6 +1327,11 @@ export interface components {
              * @default null
              */
             target_lufs: number | null;
+            /**
+             * Along
+             * @default false
+             */
+            along: boolean;
         };
         /**
          * Fade

@@ -37,9 +37,9 @@ def voices_if_measured(library: Library, job: Job) -> list[Voice] | None:
         return None
 
 
-def even_voices(library: Library, job: Job, target_lufs: float | None = None) -> Edited:
-    """Bring what is said on each lane to one loudness: a target, or that of the loudest lane."""
-    return even_out(job, voices_of(library, job), target_lufs)
+def even_voices(library: Library, job: Job, target_lufs: float | None = None, along: bool = False) -> Edited:
+    """Bring what is said on each lane to one loudness, a target or that of the loudest lane; along time too, slowly."""
+    return even_out(job, voices_of(library, job), target_lufs, along=along)
 
 
 def start_measuring(library: Library, job_id: str, revision_id: int) -> str:

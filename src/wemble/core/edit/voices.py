@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy import ndimage
 
 from wemble.core.edit.clips import Edited, check_gain
-from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.model import Clip, Job, set_clips
 from wemble.core.edit.placement import in_time_order, placed
 from wemble.core.signal.loudness import (
     NOTHING_LUFS,
@@ -23,6 +24,10 @@ from wemble.core.signal.loudness import (
 from wemble.errors import InvalidInput
 
 CURVE_EVERY_S = 1.0
+_SLOW_STEPS = 30
+"""Over how many points of the curve, a second apart where somebody speaks, a slow level is meant."""
+_MOST_ALONG_DB = 6.0
+_POINT_EVERY_S = 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,10 +54,11 @@ def voices(job: Job, powers_of: Mapping[str, Powers]) -> list[Voice]:
     return [_voice(job, lane_id, on_it, powers_of) for lane_id, on_it in clips.items()]
 
 
-def even_out(job: Job, measured: list[Voice], target_lufs: float | None = None) -> Edited:
+def even_out(job: Job, measured: list[Voice], target_lufs: float | None = None, *, along: bool = False) -> Edited:
     """Give lanes the gain that brings what is said on each to one loudness: a target, or that of the loudest.
 
-    Raises `InvalidInput` where there is nothing to measure, or a gain would be out of range.
+    With ``along`` a slow level line over every clip evens out what changes within minutes as well, as people warm up; it can
+    be drawn on by hand. Raises `InvalidInput` where there is nothing to measure, or a gain would be out of range.
     """
     levels = {voice.lane_id: voice.speech_lufs for voice in measured if voice.speech_lufs is not None}
     if not levels:
@@ -63,7 +69,31 @@ def even_out(job: Job, measured: list[Voice], target_lufs: float | None = None) 
         gain_db = round(job.lane(lane_id).gain_db + target - level, 1)
         check_gain(gain_db)
         lanes[lane_id] = replace(job.lane(lane_id), gain_db=gain_db)
-    return Edited(replace(job, lanes={**job.lanes, **lanes}))
+    job = replace(job, lanes={**job.lanes, **lanes})
+    return Edited(_evened_along(job, measured) if along else job)
+
+
+def _evened_along(job: Job, measured: list[Voice]) -> Job:
+    """Return the job with a slow level line over every clip that speaks, on what is measured of its lane."""
+    changed = []
+    for voice in measured:
+        if voice.speech_lufs is None or len(voice.curve) < 2:
+            continue
+        at, levels = (np.array(column, np.float64) for column in zip(*voice.curve, strict=True))
+        slow = ndimage.uniform_filter1d(np.maximum(levels, voice.speech_lufs - 10.0), _SLOW_STEPS, mode="nearest")
+        gains = np.clip(voice.speech_lufs - slow, -_MOST_ALONG_DB, _MOST_ALONG_DB)
+        for clip in job.clips.values():
+            if clip.lane_id == voice.lane_id and clip.speaks and job.source(clip.source_id).derived_from is None:
+                rate = job.source(clip.source_id).rate_hz
+                count = max(round(clip.frames / rate / _POINT_EVERY_S), 1)
+                frames = np.linspace(clip.head_frame, clip.tail_frame, count + 1).round().astype(int).tolist()
+                places = [placed(job, clip, frame) for frame in frames]
+                line = tuple(
+                    (frame, round(float(np.interp(place, at, gains)), 1))
+                    for frame, place in zip(frames, places, strict=True)
+                )
+                changed.append(replace(clip, line=line))
+    return set_clips(job, *changed)
 
 
 def _voice(job: Job, lane_id: str, clips: list[Clip], powers_of: Mapping[str, Powers]) -> Voice:

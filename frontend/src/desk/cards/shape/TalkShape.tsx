@@ -65,11 +65,13 @@ function LineUp() {
 
 const lufs = (level: number | null | undefined): string => (level === null || level === undefined ? "too soft" : `${level.toFixed(1).replace("-", "−")} LUFS`);
 
+const VOICES = { lufs: -19, along: false };
+
 /** How loud each voice is, whole and along time, and the act that evens them out. */
 function Voices() {
   const voices = useVoices();
   const measuring = useMeasuring();
-  const [target, setTarget] = useSetting("voices", { lufs: -19 });
+  const [target, setTarget] = useSetting("voices", VOICES);
   if (measuring.taskId) return <Progress name="measuring loudness" part={measuring.part} />;
   if (!voices) return <p className="text-soft">measuring loudness …</p>;
   if (voices.length === 0) return null;
@@ -80,10 +82,13 @@ function Voices() {
         <VoiceRow key={voice.lane_id} voice={voice} />
       ))}
       <p className="leading-8">
-        <Button onClick={() => void edit({ kind: "even_voices", target_lufs: null })} title="every lane gets the gain that brings it to the loudest">Even out</Button>, or{" "}
-        <Button onClick={() => void edit({ kind: "even_voices", target_lufs: target.lufs })}>bring to</Button>{" "}
-        <Num label="loudness of every voice" value={target.lufs} unit="LUFS" lowest={-50} highest={-5} step={0.5} decimals={1} onChange={(value) => setTarget({ lufs: value })} />
+        <Button onClick={() => void edit({ kind: "even_voices", target_lufs: null, along: target.along })} title="every lane gets the gain that brings it to the loudest">Even out</Button>, or{" "}
+        <Button onClick={() => void edit({ kind: "even_voices", target_lufs: target.lufs, along: target.along })}>bring to</Button>{" "}
+        <Num label="loudness of every voice" value={target.lufs} unit="LUFS" lowest={-50} highest={-5} step={0.5} decimals={1} onChange={(value) => setTarget({ ...target, lufs: value })} />
       </p>
+      <label className="flex items-center gap-2 text-soft">
+        <input type="checkbox" className="accent-(--ink)" checked={target.along} onChange={(event) => setTarget({ ...target, along: event.target.checked })} /> along time too, by a slow level line
+      </label>
     </section>
   );
 }
