@@ -39,6 +39,7 @@ def placed_lines() -> tuple[Place, ...]:
     return tuple(places)
 
 
+@cache
 def low_water() -> dict[str, NDArray[np.float32]]:
     """Return the two recordings, float32 (frames, 1): each has its own voice, and the other's from across the table."""
     rng = np.random.default_rng(SEED)

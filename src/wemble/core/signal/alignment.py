@@ -22,6 +22,7 @@ from scipy import fft, signal
 
 from wemble.core.edges.envelope import Envelope
 from wemble.core.signal.levels import Samples
+from wemble.core.signal.reader import cut
 from wemble.errors import InvalidInput
 
 Read = Callable[[int, int], Samples]
@@ -31,7 +32,7 @@ _LOWEST_RATE_HZ = 14_000
 _COARSE_RATE_HZ = 7_000
 _COARSE_BLOCK_S, _COARSE_BLOCKS, _COARSE_NEAR_S = 8.0, 24, 0.3
 _COARSE_WITHIN_S = (45.0, 600.0)
-_COARSE_TRIED = 4
+_COARSE_TRIED, _COARSE_LONGEST_S = 4, 7_200.0
 _BLOCK_S = 2.0
 _WITHIN_S = 0.6
 _BLOCKS_A_VOICE = 60
@@ -94,20 +95,22 @@ def align(first: Read, second: Read, levels: tuple[Envelope, Envelope], rate_hz:
 def _coarse_lags_s(first: Read, second: Read, lengths_s: tuple[float, float], rate_hz: int) -> Iterator[float]:
     """Yield about when the second recording may begin in the first, what most longer parts agree on first; near ones first."""
     by = max(rate_hz // _COARSE_RATE_HZ, 1)
+    rate = rate_hz // by
+    frames = int(min(lengths_s[1], _COARSE_LONGEST_S) * rate)
+    step = 60 * rate
+    whole = np.concatenate([_lowered(second, at, min(step, frames - at), by) for at in range(0, frames, step)])[None]
     begins = np.unique(np.linspace(0.0, max(lengths_s[0] - _COARSE_BLOCK_S, 0.0), _COARSE_BLOCKS).round(2))
-    for within_s in _COARSE_WITHIN_S:
-        lags = np.array(
-            [
-                lag_s
-                for at in begins.tolist()
-                if (
-                    lag_s := _lag_at(
-                        first, second, at, 0.0, rate_hz, by, _COARSE_BLOCK_S, within_s, _COARSE_PEAK_OVER_NOISE
-                    )
-                )
-                is not None
-            ]
-        )
+
+    def lag_at(at: float, within_s: float) -> float | None:
+        return _lag_at(
+            lambda start, n: _lowered(first, start, n, by)[None], lambda start, n: cut(whole, start, n), at, 0.0, rate, 1,
+            _COARSE_BLOCK_S, within_s, _COARSE_PEAK_OVER_NOISE,
+        )  # fmt: skip
+
+    for most_s in _COARSE_WITHIN_S:
+        within_s = min(most_s, max(lengths_s))
+        found = (lag_at(at, within_s) for at in begins.tolist())
+        lags = np.array([lag_s for lag_s in found if lag_s is not None])
         for _ in range(_COARSE_TRIED):
             if not len(lags):
                 break
@@ -115,7 +118,7 @@ def _coarse_lags_s(first: Read, second: Read, lengths_s: tuple[float, float], ra
             best = near[int(near.sum(axis=1).argmax())]
             yield float(np.median(lags[best]))
             lags = lags[~best]
-        if within_s > max(lengths_s):
+        if within_s < most_s:
             break
 
 
