@@ -58,6 +58,7 @@ const scene = (part: Partial<StripScene>): StripScene => ({
   names: new Map(Object.values(job.clips).map((one) => [one.id, one.name])),
   lines: new Map([["b", [[1_300, 0], [1_800, -12]]]]),
   loudness: loudnesses(job),
+  voices: new Map(),
   selected: new Set(["b"]),
   marks: [{ id: "m1", kind: "start", name: "Start", frame: 200 }, { id: "m2", kind: "end", name: "End", frame: 2_900 }, { id: "m3", kind: "section", name: "Verse", frame: 1_500 }],
   style: "clock",

@@ -48,4 +48,6 @@ def _start(library: Library, task: records.TaskRow) -> str:
     if task.kind == "convert":
         fields = dict(task.request)
         return mixdown.start_mixdown(library, task.job_id, fields.pop("revision"), _MIX.validate_python(fields))
+    if task.kind == "check":
+        raise InvalidInput("start this again where it was started, on its card")
     raise InvalidInput("import the file again from where it is")

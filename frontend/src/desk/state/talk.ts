@@ -65,6 +65,13 @@ export async function alignLanes(): Promise<void> {
   }
 }
 
+/** How loud voices are along time, by lane, for whoever draws it: while somebody looks at that. */
+export const useVoiceCurves = create<{ readonly curves: ReadonlyMap<string, readonly (readonly [number, number])[]> }>(() => ({ curves: new Map() }));
+
+export function showVoices(voices: readonly Voice[]): void {
+  useVoiceCurves.setState({ curves: new Map(voices.map((voice) => [voice.lane_id, voice.curve.map(([frame, lufs]) => [Number(frame), Number(lufs)] as const)])) });
+}
+
 /** Mix down what sounds; the mix comes as an edit of its own. */
 export async function mixDown(settings: MixSettings): Promise<void> {
   const { id, revision } = desk();

@@ -1,3 +1,4 @@
+import { useVoiceCurves } from "../state/talk";
 import { areTogether } from "../state/together";
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from "react";
 import { formatPlace } from "../../time/format";
@@ -94,6 +95,7 @@ export function Strip() {
     },
     [job, view, colours],
   );
+  const voices = useVoiceCurves((shown) => shown.curves);
   const scene = useMemo(
     () => ({
       view,
@@ -104,6 +106,7 @@ export function Strip() {
       names,
       loudness,
       lines,
+      voices,
       selected,
       marks,
       style,
@@ -117,7 +120,7 @@ export function Strip() {
       spectra: spectral ? spectra : null,
       arrivals,
     }),
-    [view, job, whole, lanes, runs, names, loudness, lines, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
+    [view, job, whole, lanes, runs, names, loudness, lines, voices, selected, marks, style, selection, cursorFrame, threshold, columns, spectral, spectra, arrivals, colours],
   );
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {

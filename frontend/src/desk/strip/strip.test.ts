@@ -1,3 +1,4 @@
+import { stretches } from "./voiceCurve";
 import { describe, expect, it } from "vitest";
 import { snapped } from "./snap";
 import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from "./stripGesture";
@@ -38,5 +39,14 @@ describe("snapping", () => {
     expect(to(job, 30_900, [{ frame: 31_000, name: "x" }], 1_000)).toBe(31_000);
     expect(to(job, 15_000, [], 500)).toBe(15_000);
     expect(to({ ...job, grid: null }, 29_900, [], 500)).toBe(29_900);
+  });
+});
+
+describe("the curve of a voice", () => {
+  const view = { startFrame: 0, framesPerPx: 100, widthPx: 400 };
+
+  it("is drawn from stretch to stretch, within its band", () => {
+    const curve = [[1000, -20], [2000, -20], [10_000, -90], [11_000, 0]] as const;
+    expect(stretches(curve, view, 1000, 40, 36)).toEqual([null, [10, 52], [20, 52], null, [100, 76], [110, 40]]);
   });
 });

@@ -9,6 +9,7 @@ import type { Point } from "../../wave/points";
 import type { Loudness } from "../model/gains";
 import type { Run } from "../model/runs";
 import { drawLevelLine } from "./levelLine";
+import { drawVoice, type VoiceCurve } from "./voiceCurve";
 
 export const RULER_PX = 26;
 export const OVERVIEW_PX = 34;
@@ -41,6 +42,8 @@ export interface StripScene {
   readonly lines: ReadonlyMap<string, readonly Point[]>;
   /** Of clips that are not as loud as their recordings: how loud they are. */
   readonly loudness: ReadonlyMap<string, Loudness>;
+  /** How loud the voice of a lane is along time, while that is looked at. */
+  readonly voices: ReadonlyMap<string, VoiceCurve>;
   readonly selected: ReadonlySet<string>;
   readonly marks: readonly StripMark[];
   /** How places are shown. */
@@ -189,6 +192,8 @@ function drawLane(ink: CanvasRenderingContext2D, scene: StripScene, lane: { id: 
     const line = scene.lines.get(run.clipId ?? "");
     if (line) drawLevelLine(ink, line, view, Math.max(toPx(view, run.start), 0), Math.min(toPx(view, run.end), view.widthPx), band.topPx, band.heightPx, colours["join"] ?? "");
   }
+  const voice = scene.voices.get(lane.id);
+  if (voice) drawVoice(ink, voice, view, scene.rateHz, band.topPx, band.heightPx, colours["ink"] ?? "");
   drawNames(ink, scene, visible, topPx + headPx, namesPx);
   ink.fillStyle = colours["rule"] ?? "";
   ink.fillRect(0, topPx + heightPx - 1, view.widthPx, 1);

@@ -37,6 +37,11 @@ def as_recorded(job: Job) -> Job:
     return replace(before, clips=clips, lanes=lanes, joins={}, marks={})
 
 
+def lanes_with_recordings(job: Job) -> list[str]:
+    """Return the lanes that could hear each other, from top to bottom."""
+    return _order(as_recorded(job))
+
+
 def heard_on(library: Library, job: Job, lane_id: str) -> Heard:
     """Return what a lane has of its own.
 

@@ -11,7 +11,7 @@ import numpy as np
 from wemble.actions.importing.made_source import ROOM_TONE, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
-from wemble.actions.searching.own_sound import UNHEARD, heard_on, start_of_lanes
+from wemble.actions.searching.own_sound import UNHEARD, heard_on, lanes_with_recordings, start_of_lanes
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
@@ -67,7 +67,7 @@ def proposal(library: Library, job: Job, target_ids: Sequence[str]) -> Recipe:
     if not target_ids:
         raise InvalidInput("there is nothing to search yet; import a recording first")
     floor = library.measured(base_of(job, target_ids[0]).source_id).floor
-    if record(job.brief).own_only and len(job.lanes) > 1:
+    if record(job.brief).own_only and len(lanes_with_recordings(job)) > 1:
         return propose_for_speaker(floor)
     return propose(floor, material=record(job.brief).material)
 

@@ -97,27 +97,26 @@ def _evened_along(job: Job, measured: list[Voice]) -> Job:
 
 
 def _voice(job: Job, lane_id: str, clips: list[Clip], powers_of: Mapping[str, Powers]) -> Voice:
+    """Return how loud a lane's clips are, one for all: what is said within 3 s counts, whatever pauses lie between."""
     parts: list[Powers] = []
-    curve: list[tuple[int, float]] = []
-    every = round(CURVE_EVERY_S * STEPS_A_SECOND)
+    places: list[int] = []
     for clip in clips:
         rate = job.source(clip.source_id).rate_hz
         start, end = _sound_of(clip)
         part = powers_between(powers_of[clip.source_id], start, end, rate) * _gain(job, clip)
         parts.append(part)
         first = -(-start * STEPS_A_SECOND // rate)
-        for at, level in enumerate(short_term_lufs(part)):
-            if at % every == 0:
-                middle = (first + at + SHORT_STEPS // 2) * rate // STEPS_A_SECOND
-                curve.append((placed(job, clip, middle), round(float(level), 1)))
-    together = np.concatenate(parts)
+        places += [placed(job, clip, (first + at) * rate // STEPS_A_SECOND) for at in range(len(part))]
+    together, every = np.concatenate(parts), round(CURVE_EVERY_S * STEPS_A_SECOND)
+    curve = short_term_lufs(together)[::every].round(1).tolist()
+    middles = places[SHORT_STEPS // 2 :: every]
     level = integrated_of_parts(parts)
     return Voice(
         lane_id,
         None if level <= NOTHING_LUFS else round(level, 2),
         round(range_lu(together), 1),
         round(len(together) / STEPS_A_SECOND, 1),
-        tuple(curve),
+        tuple(zip(middles, curve, strict=False)),
     )
 
 

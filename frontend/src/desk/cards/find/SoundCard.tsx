@@ -71,7 +71,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
   const floor = drafts?.[0]?.floor_db;
   const sounds = useOpen((desk) => desk.brief.material) === "speech" || soundIs(recipe) === "speech" ? SOUNDS : OTHER_SOUNDS;
-  const lanes = useOpen((desk) => Object.keys(desk.job.lanes).length);
+  const lanes = useOpen((desk) => Object.values(desk.job.lanes).filter((lane) => !lane.role).length);
   const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
   /** Count the threshold from something else; it stays where it is. */
   const countFrom = (reference: Recipe["threshold_from"]) => {

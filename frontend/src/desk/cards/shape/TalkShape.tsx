@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { LimiterSettings, Mixed, TalkPlan, Voice } from "../../../api/types";
 import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
@@ -7,7 +7,7 @@ import { Curve } from "../../../ui/Curve";
 import { showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
-import { alignLanes, mixDown, stopMixing, useAligning, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
+import { alignLanes, mixDown, showVoices, stopMixing, useAligning, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
 import { Pieces } from "./Pieces";
 import { ShapeCard } from "./ShapeCard";
 
@@ -72,6 +72,10 @@ function Voices() {
   const voices = useVoices();
   const measuring = useMeasuring();
   const [target, setTarget] = useSetting("voices", VOICES);
+  useEffect(() => {
+    showVoices(voices ?? []);
+    return () => showVoices([]);
+  }, [voices]);
   if (measuring.taskId) return <Progress name="measuring loudness" part={measuring.part} />;
   if (!voices) return <p className="text-soft">measuring loudness …</p>;
   if (voices.length === 0) return null;
