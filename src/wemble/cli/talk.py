@@ -25,7 +25,7 @@ _FILE = click.Path(path_type=Path)
 @click.option("--ceiling", "ceiling_db", default=-4.0, show_default=True, help="Ceiling of the limiter, in dB.")
 @click.option("--true-peak", is_flag=True, help="The ceiling holds between samples too.")
 @click.option("--no-limit", is_flag=True, help="Without a limiter.")
-@click.option("--kbps", default=192, show_default=True, help="Bit rate of MP3 and M4A.")
+@click.option("--kbps", default=192, show_default=True, help="Bit rate of MP3, M4A and Opus.")
 @click.option(
     "--rate", "rate_hz", default=44_100, show_default=True, help="Sample rate, in Hz; 0: that of the first lane."
 )

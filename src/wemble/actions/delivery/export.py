@@ -259,8 +259,10 @@ def _kind_words(request: Request) -> str:
             return f"MP3 at a constant {request.kbps} kb/s"
         case "m4a":
             return f"M4A at about {request.kbps} kb/s"
-        case "ogg" | "opus":
-            return f"Ogg {kind.subtype.capitalize()}"
+        case "opus":
+            return f"Ogg Opus at about {request.kbps} kb/s"
+        case "ogg":
+            return "Ogg Vorbis"
     return f"{kind.format} {'32-bit float' if kind.bits is None else f'{kind.bits}-bit'}"
 
 

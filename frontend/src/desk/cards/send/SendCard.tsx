@@ -27,6 +27,8 @@ const KINDS: readonly (readonly [SendRequest["kind"], string])[] = [
   ["opus", "Ogg Opus"],
 ];
 
+/** Kinds of which the bit rate is chosen. */
+const RATED: readonly SendRequest["kind"][] = ["mp3", "m4a", "opus"];
 const RATES_HZ = [22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000];
 
 /** What is asked for and kept with the job: which clips are in hand is asked anew each time. */
@@ -65,6 +67,7 @@ export function SendCard() {
   const request = useRequest(asked);
   const { preview, problem } = usePreview(request);
   const change = (part: Partial<Asked>) => ask({ ...asked, ...part });
+  const chooseKind = (kind: SendRequest["kind"]) => change({ kind, ...(kind === "opus" && asked.kbps > 256 ? { kbps: 256 } : {}) });
   const select = "rounded-(--radius) border border-rule bg-sheet px-1.5 py-1";
   return (
     <div className="flex h-full flex-col">
@@ -92,17 +95,17 @@ export function SendCard() {
             </>
           )}
           <label htmlFor="kind">format</label>
-          <select id="kind" className={select} value={asked.kind} onChange={(event) => change({ kind: event.target.value as SendRequest["kind"] })}>
+          <select id="kind" className={select} value={asked.kind} onChange={(event) => chooseKind(event.target.value as SendRequest["kind"])}>
             {shots && <option value="as_source">same as the source</option>}
             {KINDS.map(([kind, name]) => (
               <option key={kind} value={kind}>{name}</option>
             ))}
           </select>
-          {(asked.kind === "mp3" || asked.kind === "m4a") && (
+          {RATED.includes(asked.kind) && (
             <>
               <label htmlFor="kbps">bit rate</label>
               <select id="kbps" className={select} value={asked.kbps} onChange={(event) => change({ kbps: Number(event.target.value) })}>
-                {[128, 160, 192, 224, 256, 320].map((kbps) => (
+                {[128, 160, 192, 224, 256, 320].filter((kbps) => asked.kind !== "opus" || kbps <= 256).map((kbps) => (
                   <option key={kbps} value={kbps}>{kbps} kb/s</option>
                 ))}
               </select>
