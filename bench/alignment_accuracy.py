@@ -13,10 +13,10 @@ import soxr
 
 import made_talk
 from made_talk import RATE_HZ, Array
+from wemble.core.edges.alignment import align
 from wemble.core.edges.envelope import Envelope, envelope
-from wemble.core.signal.alignment import Read, align
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
-from wemble.core.signal.reader import cut
+from wemble.core.signal.reader import Read, cut
 from wemble.errors import InvalidInput
 
 

@@ -28,7 +28,7 @@ from speech_corpus import SPLITS, prompts, room_tone
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.recipe import DOUBTFUL
-from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speaker
+from wemble.core.edges.speaker import Said, doubt, find_said, own_sound, propose_for_speaker
 from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
@@ -182,7 +182,7 @@ def said_on(talk: Talk) -> list[Said]:
     reads = [lambda start, n, x=samples[None]: cut(x, start, n) for samples in talk.lanes]
     heard = heard_of_each_other(reads, frames, RATE_HZ, [floor.sound_db for _, floor in measured])
     return [
-        find_said(levels, floor, one, propose_for_speaker(floor))
+        find_said(own_sound(levels, one), floor, propose_for_speaker(floor))
         for (levels, floor), one in zip(measured, heard, strict=True)
     ]
 

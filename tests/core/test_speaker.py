@@ -5,7 +5,7 @@ import pytest
 from tests.core.test_pinned_results import enveloped
 
 from wemble.core.edges.floor import measure_floor
-from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speaker
+from wemble.core.edges.speaker import Said, doubt, find_said, own_sound, propose_for_speaker
 from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.levels import from_db
 from wemble.core.signal.reader import cut
@@ -69,7 +69,9 @@ def said_on(lanes: list[np.ndarray]) -> list[Said]:
     floors = [measure_floor(one) for one in envelopes]
     reads = [lambda start, n, x=lane[None]: cut(x, start, n) for lane in lanes]
     heard = heard_of_each_other(reads, len(lanes[0]), RATE, [floor.sound_db for floor in floors])
-    return [find_said(e, f, h, propose_for_speaker(f)) for e, f, h in zip(envelopes, floors, heard, strict=True)]
+    return [
+        find_said(own_sound(e, h), f, propose_for_speaker(f)) for e, f, h in zip(envelopes, floors, heard, strict=True)
+    ]
 
 
 def inside(spans: np.ndarray, frames: int) -> np.ndarray:

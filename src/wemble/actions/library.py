@@ -122,7 +122,7 @@ class Library:
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
         self.hit_sets, self.found_sounds = _Recent(4), _Recent(64)
-        self.heard, self.loudness = _Recent(8), _Recent(64)
+        self.own_sounds, self.loudness = _Recent(8), _Recent(64)
         self._sizes = _Recent(4096)
         self._job_ids = _Recent(4096)
         self.job_pictures = _Recent(500)

@@ -38,7 +38,7 @@ _ID3 = {
     "year": id3.TDRC,
     "genre": id3.TCON,
 }
-_LATIN1_OR_UTF16, _UTF8 = id3.Encoding.UTF16, id3.Encoding.UTF8
+_UTF16, _UTF8 = id3.Encoding.UTF16, id3.Encoding.UTF8
 _FRONT = 3
 
 
@@ -79,7 +79,7 @@ def write_tags(path: Path, tags: Tags, chapters: Sequence[Chapter] = (), cover: 
 
 
 def _write_id3(file: mp3.MP3 | wave.WAVE | aiff.AIFF, tags: Tags, chapters: Sequence[Chapter], cover: bytes) -> None:
-    encoding = _UTF8 if tags.id3_minor == 4 else _LATIN1_OR_UTF16
+    encoding = _UTF8 if tags.id3_minor == 4 else _UTF16
     if file.tags is None:
         file.add_tags()
     for name, frame in _ID3.items():

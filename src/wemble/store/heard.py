@@ -1,6 +1,6 @@
 """What lanes hear of each other, on disk: a folder for each arrangement, a file for each lane.
 
-Powers are kept as dB in half floats: their error of 0.03 dB is less than anything here is decided by.
+Powers are kept as dB in half floats: their error, 0.03 dB down to −128 dB, is less than anything here is decided by.
 """
 
 from __future__ import annotations

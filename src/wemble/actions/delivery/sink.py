@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,17 +10,14 @@ import soxr
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.render.limiter import Limiter, LimiterSettings
 from wemble.core.render.plan import fold
-from wemble.core.signal.levels import Samples, from_db, to_db
+from wemble.core.signal.levels import Samples
 from wemble.formats.encode import KINDS, Writer
 
 
-def _under_dither(limiter: LimiterSettings, kind: FileKind) -> LimiterSettings:
-    """Return a limiter that leaves room for rounding and dither: they may add two steps of the file's integers."""
+def _dither(kind: FileKind) -> float:
+    """Return by how much rounding and dither may raise a sample: two steps of the file's integers."""
     bits = KINDS[kind].bits
-    if bits is None:
-        return limiter
-    ceiling = from_db(limiter.ceiling_db) - 2.0 / (1 << (bits - 1))
-    return replace(limiter, ceiling_db=max(float(to_db(ceiling)), -40.0))
+    return 0.0 if bits is None else 2.0 / (1 << (bits - 1))
 
 
 class Sink:
@@ -42,7 +38,7 @@ class Sink:
         self._stream = None
         self._written = 0
         self.peak, self.over = 0.0, 0
-        self.limiter = Limiter(_under_dither(limiter, kind), to_hz, channels) if limiter else None
+        self.limiter = Limiter(limiter, to_hz, channels, room=_dither(kind)) if limiter else None
         self._limited = 0
         if to_hz != from_hz:
             self._stream = soxr.ResampleStream(from_hz, to_hz, channels, dtype="float32", quality="HQ")

@@ -24,8 +24,12 @@ def copy_digest(copy: Path) -> str:
 
 def keep_made(library: Library, folder: Path, row: records.SourceRow, job_rate_hz: int) -> None:
     """Keep a source that lies finished in a folder like any other, with a working copy at the job's rate."""
-    if folder != library.home.source(row.id):
-        move_into_place(folder, library.home.source(row.id))
+    move_into_place(folder, library.home.source(row.id))
+    record_made(library, row, job_rate_hz)
+
+
+def record_made(library: Library, row: records.SourceRow, job_rate_hz: int) -> None:
+    """Record a source that a worker has moved into its place."""
     with library.database.write() as db:
         records.add_source(db, row, now=library.now())
     library.reader.know(row.id, row.channels)

@@ -11,13 +11,14 @@ import numpy as np
 import soxr
 
 from wemble.actions.importing.import_file import described
-from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, copy_digest, keep_made
+from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, copy_digest, record_made
 from wemble.actions.library import Library, measured_source
 from wemble.actions.revisions import check_newest, edit
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
+from wemble.core.edges.alignment import align
 from wemble.core.edit.aligned import Aligned, lay_aligned, lone_recordings
-from wemble.core.signal.alignment import Read, align
+from wemble.core.signal.reader import Read
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
 from wemble.store import jobs, records
@@ -53,7 +54,7 @@ def start_aligning(library: Library, job_id: str, revision_id: int) -> str:
     def done(found: list[Measured]) -> dict[str, Any]:
         for one in found:
             if one.source is not None:
-                keep_made(library, library.home.source(one.source.id), one.source, job.rate_hz)
+                record_made(library, one.source, job.rate_hz)
         aligned = [
             Aligned(
                 one.lane_id,

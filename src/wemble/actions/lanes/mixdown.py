@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from wemble.actions.importing.import_file import described
-from wemble.actions.importing.made_source import MIXDOWN, copy_digest, keep_made
+from wemble.actions.importing.made_source import MIXDOWN, copy_digest, record_made
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit_newest
 from wemble.actions.work.executor import Report
@@ -72,7 +72,7 @@ def start_mixdown(library: Library, job_id: str, revision_id: int, settings: Mix
 
     def done(mixed: Mixed) -> dict[str, Any]:
         source = mixed.source
-        keep_made(library, library.home.source(source.id), source, job.rate_hz)
+        record_made(library, source, job.rate_hz)
         made_of = next(iter(job.sources))
         use = SourceUse(source.id, settings.name, source.rate_hz, source.channels, source.frames, derived_from=made_of)
         answer = edit_newest(library, job_id, "mix down", lambda newest: lay_mix(newest, use))

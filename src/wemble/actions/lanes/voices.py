@@ -73,8 +73,7 @@ def _measure(report: Report, work: Path, root: Path, wanted: list[tuple[str, int
 
 
 def _recordings(job: Job) -> list[str]:
-    used = {clip.source_id for clip in job.clips.values() if not job.lane(clip.lane_id).role}
-    return [key for key, source in job.sources.items() if key in used and source.derived_from is None]
+    return list(dict.fromkeys(clip.source_id for clip in job.clips.values() if job.is_recorded(clip)))
 
 
 def _measured(library: Library, source_id: str) -> Loudness:

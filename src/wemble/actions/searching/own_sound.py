@@ -11,11 +11,13 @@ from pathlib import Path
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
+from wemble.core.edges.speaker import OwnSound, own_sound
 from wemble.core.edit.hearing import as_heard
 from wemble.core.edit.model import Clip, Job, Lane
 from wemble.core.edit.placement import job_span
+from wemble.core.edit.treatment import base_of
 from wemble.core.render import RenderPlan
-from wemble.core.signal.bleed import Heard, heard_of_each_other
+from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
 from wemble.store import jobs
@@ -31,7 +33,7 @@ def as_recorded(job: Job) -> Job:
     clips = {
         key: replace(clip, gain_db=0.0, fade_in=None, fade_out=None, line=())
         for key, clip in before.clips.items()
-        if job.source(clip.source_id).derived_from is None and not job.lane(clip.lane_id).role
+        if before.is_recorded(clip)
     }
     lanes = {key: Lane(lane.id, lane.name, lane.position) for key, lane in before.lanes.items()}
     return replace(before, clips=clips, lanes=lanes, joins={}, marks={})
@@ -42,24 +44,29 @@ def lanes_with_recordings(job: Job) -> list[str]:
     return _order(as_recorded(job))
 
 
-def heard_on(library: Library, job: Job, lane_id: str) -> Heard:
-    """Return what a lane has of its own.
+def own_sound_of(library: Library, job: Job, target_id: str) -> OwnSound:
+    """Return a target made ready for finding what is said on its lane; kept, as a draft asks for it again and again.
 
     Raises
     ------
     NotFound
         With the code `UNHEARD`, until `start_listening` has been through.
     """
-    recorded = as_recorded(job)
+    base, recorded = base_of(job, target_id), as_recorded(job)
     key = _key(recorded)
 
-    def read() -> Heard:
+    def make() -> OwnSound:
         folder = library.home.heard / key
         if not folder.is_dir():
             raise NotFound("what the lanes hear of each other has not been measured yet", code=UNHEARD)
-        return read_heard(folder, _order(recorded).index(lane_id))
+        heard = read_heard(folder, _order(recorded).index(base.lane_id))
+        part = library.measured(base.source_id).envelope.part(base.head_frame, base.tail_frame)
+        clip = recorded.clips[f"before {target_id}" if target_id in job.findings else target_id]
+        begins_s = (clip.origin_frame - job_span(recorded)[0]) / job.rate_hz
+        first = base.head_frame // part.bin_frames * part.bin_frames
+        return own_sound(part, heard, starts_s=begins_s + first / part.rate_hz)
 
-    return library.heard.get((key, lane_id), read)
+    return library.own_sounds.get((key, base.lane_id, base.source_id, base.head_frame, base.tail_frame), make)
 
 
 def start_listening(library: Library, job_id: str, revision_id: int) -> str:
@@ -76,13 +83,6 @@ def start_listening(library: Library, job_id: str, revision_id: int) -> str:
     args = (library.home.root, recorded, levels)
     request = {"revision": revision_id}
     return start_task(library, row.id, "check", "listening to the lanes", request, _listen, args, lambda done: {})
-
-
-def start_of_lanes(job: Job, target_id: str) -> float:
-    """Return where frame 0 of a target's recording lies, in seconds of the time in which the lanes are listened to."""
-    recorded = as_recorded(job)
-    clip = recorded.clips[f"before {target_id}" if target_id in job.findings else target_id]
-    return (clip.origin_frame - job_span(recorded)[0]) / job.rate_hz
 
 
 def _listen(report: Report, work: Path, root: Path, recorded: Job, speech_db: list[float]) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 from wemble.actions.importing.made_source import ROOM_TONE, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
-from wemble.actions.searching.own_sound import UNHEARD, heard_on, lanes_with_recordings, start_of_lanes
+from wemble.actions.searching.own_sound import UNHEARD, lanes_with_recordings, own_sound_of
 from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
@@ -193,11 +193,9 @@ def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
 def _said(library: Library, job: Job, target_id: str, recipe: Recipe) -> Said:
     """Return what is said on a target's own lane, in frames of its source."""
     base = base_of(job, target_id)
-    measured, heard = library.measured(base.source_id), heard_on(library, job, base.lane_id)
-    part = measured.envelope.part(base.head_frame, base.tail_frame)
-    first = base.head_frame // part.bin_frames * part.bin_frames
-    starts_s = start_of_lanes(job, target_id) + first / part.rate_hz
-    said = find_said(part, measured.floor, heard, recipe, starts_s=starts_s)
+    own = own_sound_of(library, job, target_id)
+    said = find_said(own, library.measured(base.source_id).floor, recipe)
+    first = base.head_frame // own.shown.bin_frames * own.shown.bin_frames
     return replace(said, found=said.found.shifted(first).within(base.head_frame, base.tail_frame))
 
 

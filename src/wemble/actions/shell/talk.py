@@ -20,7 +20,8 @@ from wemble.actions.lanes.talk import talk_plan
 from wemble.actions.lanes.voices import start_measuring
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
-from wemble.actions.searching import own_sound, sound_search
+from wemble.actions.searching import sound_search
+from wemble.actions.searching.own_sound import start_listening
 from wemble.actions.shell.files import Opened, opened_file
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
 from wemble.actions.verdicts import verdicts
@@ -28,7 +29,7 @@ from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import wait_for
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.edges.recipe import Recipe, Treatment
-from wemble.core.edges.speaker import find_said, propose_for_speaker
+from wemble.core.edges.speaker import find_said, own_sound, propose_for_speaker
 from wemble.core.edit.talk import proposed_ends
 from wemble.core.edit.treatment import targets
 from wemble.core.signal.bleed import Heard, heard_of_each_other
@@ -53,7 +54,7 @@ def find_speakers(paths: Sequence[Path], recipe: Recipe | None, report: Report) 
         rows = []
         for path, lane, heard in zip(paths, lanes, _heard(lanes, part_of(report, 0.6, 1.0)), strict=True):
             floor = lane.source.floors.floor
-            said = find_said(lane.measured.envelope, floor, heard, recipe or propose_for_speaker(floor))
+            said = find_said(own_sound(lane.measured.envelope, heard), floor, recipe or propose_for_speaker(floor))
             rows.append(
                 {
                     "file": str(path),
@@ -137,7 +138,7 @@ def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, 
     if wanted.align:
         notes += _done(library, start_aligning(library, job_id, _newest(library, job_id)))["notes"]
     if len(lanes) > 1:
-        _done(library, own_sound.start_listening(library, job_id, _newest(library, job_id)))
+        _done(library, start_listening(library, job_id, _newest(library, job_id)))
     _done(library, start_measuring(library, job_id, _newest(library, job_id)))
     report(0.5, "cutting")
     opened = open_job(library, job_id)

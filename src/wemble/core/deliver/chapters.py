@@ -11,7 +11,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from wemble.core.deliver.words import Piece
+from wemble.core.deliver.words import Piece, clock
 from wemble.core.edit.marks import in_order, place_of
 from wemble.core.edit.model import Job
 
@@ -58,8 +58,7 @@ def chapter_faults(chapters: Sequence[Chapter], shortest_s: float) -> list[Chapt
     faults = []
     if chapters and chapters[0].start_ms > 0:
         at = chapters[0].start_ms
-        text = f"the first chapter starts at {at // 60_000}:{at % 60_000 / 1000:06.3f} and not at 0:00"
-        faults.append(ChapterFault(text, at))
+        faults.append(ChapterFault(f"the first chapter starts at {clock(at / 1000)} and not at 0:00", at))
     seen: set[str] = set()
     for one in chapters:
         seconds = (one.end_ms - one.start_ms) / 1000

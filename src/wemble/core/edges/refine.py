@@ -26,8 +26,8 @@ from wemble.core.signal.levels import (
     upper_band,
 )
 from wemble.core.signal.prediction import prediction_error_filter
+from wemble.core.signal.reader import Read as Read
 
-Read = Callable[[int, int], Samples]
 """Reads (start, frames) of one source as float32 (channels, frames), zeros outside."""
 
 WINDOW_MS = 10.0

@@ -47,8 +47,18 @@ def propose_for_speaker(floor: Floor) -> Recipe:
     )
 
 
-def find_said(envelope: Envelope, floor: Floor, heard: Heard, recipe: Recipe, *, starts_s: float = 0.0) -> Said:
-    """Find what is said on a lane, at the precision of a bin, in frames from the start of the envelope.
+@dataclass(frozen=True, slots=True, eq=False)
+class OwnSound:
+    """A lane made ready for finding what is said on it: its envelope without what it hears of the others, and with what
+    surely is its own alone; ``over_rest_db`` (bins,) says how far own stands over what may be left of the others."""
+
+    shown: Envelope
+    surely: Envelope
+    over_rest_db: NDArray[np.float32]
+
+
+def own_sound(envelope: Envelope, heard: Heard, *, starts_s: float = 0.0) -> OwnSound:
+    """Make a lane ready for finding.
 
     Parameters
     ----------
@@ -57,20 +67,27 @@ def find_said(envelope: Envelope, floor: Floor, heard: Heard, recipe: Recipe, *,
     heard : Heard
         What the lane has of its own, in the lanes' common time; ``starts_s`` is where in that the envelope starts.
     """
-    own, surely = (
-        _own_envelope(envelope, heard, starts_s, over_rest_db) for over_rest_db in (_OVER_REST_DB, _SURELY_OVER_REST_DB)
+    over = 10.0 * np.log10(np.maximum(heard.own[0], 1e-20) / np.maximum(heard.rest[0], 1e-20))
+    return OwnSound(
+        _own_envelope(envelope, heard, starts_s, _OVER_REST_DB),
+        _own_envelope(envelope, heard, starts_s, _SURELY_OVER_REST_DB),
+        _at_bins(envelope, heard, starts_s, over),
     )
-    found = find_sounds(own, floor, recipe)
+
+
+def find_said(own: OwnSound, floor: Floor, recipe: Recipe) -> Said:
+    """Find what is said on a lane, at the precision of a bin, in frames from the start of its envelope."""
+    shown = own.shown
+    found = find_sounds(shown, floor, recipe)
     threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
-    bins = np.minimum(-(-found.sounds // own.bin_frames), len(own.power))
-    sure = counts_in(surely.level_db >= threshold, bins) * own.bin_s >= _SURE_FOR_S
+    bins = np.minimum(-(-found.sounds // shown.bin_frames), len(shown.power))
+    sure = counts_in(own.surely.level_db >= threshold, bins) * shown.bin_s >= _SURE_FOR_S
     sounds = found.sounds[sure]
     # What is faint may be the others', and what is short the end of a word: rooms stop short of breaths alone.
-    spans = with_rooms(sounds, found.breaths, recipe, rate_hz=own.rate_hz, frames=own.frames)
-    return Said(
-        replace(found, sounds=sounds, spans=spans, in_the_way=found.breaths),
-        _margins_db(envelope, heard, starts_s, bins[sure]),
-    )
+    spans = with_rooms(sounds, found.breaths, recipe, rate_hz=shown.rate_hz, frames=shown.frames)
+    clearest = max(round(_SURE_FOR_S / shown.bin_s), 1)
+    margins_db = [np.sort(own.over_rest_db[start:end])[-clearest:][0] for start, end in bins[sure].tolist()]
+    return Said(replace(found, sounds=sounds, spans=spans, in_the_way=found.breaths), np.array(margins_db, np.float64))
 
 
 def doubt(margin_db: float) -> tuple[float, str]:
@@ -96,14 +113,6 @@ def _own_envelope(envelope: Envelope, heard: Heard, starts_s: float, over_rest_d
     share = np.where(clear, np.minimum((heard.own - heard.rest) / np.maximum(heard.whole, 1e-20), 1.0), 0.0)
     level, upper = (_at_bins(envelope, heard, starts_s, row) for row in share)
     return from_powers(envelope, envelope.power * level, envelope.upper_power * upper)
-
-
-def _margins_db(envelope: Envelope, heard: Heard, starts_s: float, bins: NDArray[np.int64]) -> NDArray[np.float64]:
-    """Return how far own stands over rest, in dB, in the clearest `_SURE_FOR_S` of each run of bins."""
-    over = 10.0 * np.log10(np.maximum(heard.own[0], 1e-20) / np.maximum(heard.rest[0], 1e-20))
-    at_bins = _at_bins(envelope, heard, starts_s, over)
-    count = max(round(_SURE_FOR_S / envelope.bin_s), 1)
-    return np.array([np.sort(at_bins[start:end])[-count:][0] for start, end in bins.tolist()])
 
 
 def _at_bins(envelope: Envelope, heard: Heard, starts_s: float, values: NDArray[np.floating]) -> NDArray[np.float32]:

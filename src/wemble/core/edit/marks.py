@@ -89,11 +89,16 @@ def rename_mark(job: Job, mark_id: str, name: str) -> Edited:
     return Edited(replace(job, marks={**job.marks, mark_id: mark}))
 
 
+def check_link(link: str) -> None:
+    """Raise `InvalidInput` for what is no web address; none at all is fine."""
+    if link and (not link.startswith(("https://", "http://")) or len(link) > 2000 or any(c.isspace() for c in link)):
+        raise InvalidInput("a link begins with https:// and has no spaces")
+
+
 def set_link(job: Job, mark_id: str, link: str) -> Edited:
     """Say where more of a chapter is to be found; empty takes it away. Raises `InvalidInput` for what is no web address."""
     link = link.strip()
-    if link and (not link.startswith(("https://", "http://")) or len(link) > 2000 or any(c.isspace() for c in link)):
-        raise InvalidInput("a link begins with https:// and has no spaces")
+    check_link(link)
     return Edited(replace(job, marks={**job.marks, mark_id: replace(job.mark(mark_id), link=link)}))
 
 

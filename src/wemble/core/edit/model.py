@@ -139,6 +139,14 @@ class Clip:
         return replace(self, end_confidence=1.0, end_reason="")
 
     @property
+    def sound(self) -> tuple[int, int]:
+        """The source frames that its sound takes up, as far as they are shown; all of it where nobody looked."""
+        if self.sound_start_frame is None or self.sound_end_frame is None:
+            return self.head_frame, self.tail_frame
+        start = min(max(self.sound_start_frame, self.head_frame), self.tail_frame)
+        return start, max(min(self.sound_end_frame, self.tail_frame), start)
+
+    @property
     def speaks(self) -> bool:
         """Whether there is a sound in it, as far as anybody looked: quiet pieces of a finding do not speak."""
         return self.finding_id is None or self.sound_start_frame is not None
@@ -246,6 +254,10 @@ class Job:
     joins: Mapping[str, Join] = field(default_factory=dict)
     marks: Mapping[str, Mark] = field(default_factory=dict)
     findings: Mapping[str, Finding] = field(default_factory=dict)
+
+    def is_recorded(self, clip: Clip) -> bool:
+        """Whether a clip shows a recording that came in: nothing that Wemble made, no opening, no closing, no mix."""
+        return self.source(clip.source_id).derived_from is None and not self.lane(clip.lane_id).role
 
     def clip(self, clip_id: str) -> Clip:
         """Return a clip. Raises `NotFound`."""

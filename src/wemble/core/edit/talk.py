@@ -8,7 +8,7 @@ from itertools import pairwise
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.following import with_time_in
 from wemble.core.edit.model import Clip, Job
-from wemble.core.edit.placement import end_of, job_span, placed, start_of
+from wemble.core.edit.placement import job_span, placed
 from wemble.core.edit.spans import close_spans
 from wemble.core.render.plan import audible_lanes
 from wemble.errors import InvalidInput
@@ -28,7 +28,7 @@ def said(job: Job) -> list[Span]:
     Lanes that do not sound have no say, unless all that sounds is their mix.
     """
     heard = audible_lanes(job)
-    speech = [clip for clip in job.clips.values() if _is_speech(job, clip)]
+    speech = [clip for clip in job.clips.values() if clip.speaks and job.is_recorded(clip)]
     sounding = [clip for clip in speech if clip.lane_id in heard]
     spans = sorted(_sound_of(job, clip) for clip in sounding or speech)
     together: list[Span] = []
@@ -123,14 +123,6 @@ def keep_talk(job: Job, start_frame: int, end_frame: int, lead_frames: int) -> E
     return Edited(job)
 
 
-def _is_speech(job: Job, clip: Clip) -> bool:
-    return clip.speaks and not job.lane(clip.lane_id).role and job.source(clip.source_id).derived_from is None
-
-
 def _sound_of(job: Job, clip: Clip) -> Span:
-    """Return where a clip's sound lies, or all of it where nobody looked."""
-    start, end = start_of(job, clip), end_of(job, clip)
-    if clip.sound_start_frame is None or clip.sound_end_frame is None:
-        return start, end
-    first = min(max(placed(job, clip, clip.sound_start_frame), start), end)
-    return first, max(min(placed(job, clip, clip.sound_end_frame), end), first)
+    start, end = clip.sound
+    return placed(job, clip, start), placed(job, clip, end)

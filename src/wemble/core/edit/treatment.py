@@ -59,13 +59,7 @@ def targets(job: Job) -> list[str]:
 
     What Wemble made, and what was put in front of a talk or behind it, is not searched.
     """
-    loose = [
-        clip
-        for clip in job.clips.values()
-        if clip.finding_id is None
-        and job.source(clip.source_id).derived_from is None
-        and not job.lane(clip.lane_id).role
-    ]
+    loose = [clip for clip in job.clips.values() if clip.finding_id is None and job.is_recorded(clip)]
     everything: list[Finding | Clip] = [*job.findings.values(), *loose]
     return [target.id for target in sorted(everything, key=lambda t: (t.origin_frame + t.head_frame, t.id))]
 

@@ -48,8 +48,7 @@ def voices(job: Job, powers_of: Mapping[str, Powers]) -> list[Voice]:
     """Return the loudness of each lane that has recordings, from that of its sources, tenth by tenth of a second."""
     clips: dict[str, list[Clip]] = {}
     for clip in in_time_order(job):
-        own = job.source(clip.source_id).derived_from is None and not job.lane(clip.lane_id).role
-        if own and clip.speaks and clip.source_id in powers_of:
+        if job.is_recorded(clip) and clip.speaks and clip.source_id in powers_of:
             clips.setdefault(clip.lane_id, []).append(clip)
     return [_voice(job, lane_id, on_it, powers_of) for lane_id, on_it in clips.items()]
 
@@ -83,7 +82,7 @@ def _evened_along(job: Job, measured: list[Voice]) -> Job:
         slow = ndimage.uniform_filter1d(np.maximum(levels, voice.speech_lufs - 10.0), _SLOW_STEPS, mode="nearest")
         gains = np.clip(voice.speech_lufs - slow, -_MOST_ALONG_DB, _MOST_ALONG_DB)
         for clip in job.clips.values():
-            if clip.lane_id == voice.lane_id and clip.speaks and job.source(clip.source_id).derived_from is None:
+            if clip.lane_id == voice.lane_id and clip.speaks and job.is_recorded(clip):
                 rate = job.source(clip.source_id).rate_hz
                 count = max(round(clip.frames / rate / _POINT_EVERY_S), 1)
                 frames = np.linspace(clip.head_frame, clip.tail_frame, count + 1).round().astype(int).tolist()
@@ -102,7 +101,7 @@ def _voice(job: Job, lane_id: str, clips: list[Clip], powers_of: Mapping[str, Po
     places: list[int] = []
     for clip in clips:
         rate = job.source(clip.source_id).rate_hz
-        start, end = _sound_of(clip)
+        start, end = clip.sound
         part = powers_between(powers_of[clip.source_id], start, end, rate) * _gain(job, clip)
         parts.append(part)
         first = -(-start * STEPS_A_SECOND // rate)
@@ -118,13 +117,6 @@ def _voice(job: Job, lane_id: str, clips: list[Clip], powers_of: Mapping[str, Po
         round(len(together) / STEPS_A_SECOND, 1),
         tuple(zip(middles, curve, strict=False)),
     )
-
-
-def _sound_of(clip: Clip) -> tuple[int, int]:
-    if clip.sound_start_frame is None or clip.sound_end_frame is None:
-        return clip.head_frame, clip.tail_frame
-    start = min(max(clip.sound_start_frame, clip.head_frame), clip.tail_frame)
-    return start, max(min(clip.sound_end_frame, clip.tail_frame), start)
 
 
 def _gain(job: Job, clip: Clip) -> float:

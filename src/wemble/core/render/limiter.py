@@ -51,12 +51,14 @@ class LimiterSettings:
 class Limiter:
     """Takes blocks and gives back as much, later by the look-ahead; `finish` gives the rest.
 
+    ``room`` is the amplitude that it stays further below its ceiling, for what is added afterwards, such as dither.
     ``least_db`` is the lowest gain so far, ``steps_db`` the lowest of every tenth of a second, ``limited_frames`` how many
     frames were turned down at all.
     """
 
-    def __init__(self, settings: LimiterSettings, rate_hz: int, channels: int):
-        self._ceiling = _at_most(from_db(settings.ceiling_db - (_BETWEEN_MARGIN_DB if settings.true_peak else 0.0)))
+    def __init__(self, settings: LimiterSettings, rate_hz: int, channels: int, *, room: float = 0.0):
+        margin_db = _BETWEEN_MARGIN_DB if settings.true_peak else 0.0
+        self._ceiling = _at_most(from_db(settings.ceiling_db - margin_db) - room)
         self._ceiling_db = 20.0 * float(np.log10(np.float64(self._ceiling)))
         self._true_peak = settings.true_peak
         self._half = max(round(settings.look_ahead_ms * rate_hz / 2000.0), 1)

@@ -20,9 +20,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft, ndimage, signal
 
-from wemble.core.signal.levels import Samples
+from wemble.core.signal.lowered import Mono, lowered
+from wemble.core.signal.reader import Read
 
-Read = Callable[[int, int], Samples]
 Powers = NDArray[np.float32]
 Powers64 = NDArray[np.float64]
 Paths = NDArray[np.complex64]
@@ -81,7 +81,7 @@ def heard_of_each_other(
     paths = np.zeros((len(reads), len(reads), half + 1), np.complex64)
     parts: list[list[Powers]] = [[] for _ in reads]
     for start in range(0, max(-(-frames // by), 1), length):
-        low = np.stack([_lowered(read, start - half, length + half, by) for read in reads])
+        low = np.stack([lowered(read, start - half, length + half, by) for read in reads])
         spectra = _spectra(low, half, round(_EARLIER_S * rate))
         own = low[:, half:].reshape(len(low), -1, half)
         paths = _learned(spectra, own, paths, levels)
@@ -91,23 +91,14 @@ def heard_of_each_other(
     return [Heard(step / rate, *np.concatenate(one, axis=2)) for one in parts]
 
 
-def _lowered(read: Read, start: int, frames: int, by: int) -> NDArray[np.float32]:
-    """Return a lane's mean at a ``by``-th of the rate, in frames of that rate."""
-    if by == 1:
-        return np.asarray(read(start, frames).mean(axis=0, dtype=np.float32))
-    pad = 32
-    samples = read((start - pad) * by, (frames + 2 * pad) * by).mean(axis=0, dtype=np.float32)
-    return np.asarray(signal.resample_poly(samples, 1, by)[pad : pad + frames], np.float32)
-
-
-def _spectra(low: NDArray[np.float32], half: int, earlier: int) -> Paths:
+def _spectra(low: Mono, half: int, earlier: int) -> Paths:
     """Return the spectra of blocks of two halves, one half apart, (blocks, lanes, bins), a moment ahead of the others'."""
     ahead = np.concatenate([low[:, earlier:], np.zeros((len(low), earlier), np.float32)], axis=1)
     windows = np.lib.stride_tricks.sliding_window_view(ahead, 2 * half, axis=1)[:, ::half]
     return np.asarray(fft.rfft(windows, axis=2).transpose(1, 0, 2))
 
 
-def _learned(spectra: Paths, own: NDArray[np.float32], paths: Paths, levels: NDArray[np.float64]) -> Paths:
+def _learned(spectra: Paths, own: Mono, paths: Paths, levels: Powers64) -> Paths:
     """Return the paths as this part has them; where nobody is heard alone for long enough, they stay as they were."""
     lanes = len(own)
     power: Powers64 = np.asarray(np.mean(np.square(own), axis=2, dtype=np.float64))
@@ -124,7 +115,7 @@ def _learned(spectra: Paths, own: NDArray[np.float32], paths: Paths, levels: NDA
     return learned
 
 
-def _solved(spectra: Paths, own: NDArray[np.float32], power: NDArray[np.float64], start: Paths) -> Paths:
+def _solved(spectra: Paths, own: Mono, power: Powers64, start: Paths) -> Paths:
     """Return the filters by which other lanes, (blocks, others, bins), come nearest to a lane's blocks."""
     half = own.shape[1]
     paths = start
@@ -150,7 +141,7 @@ def _shortened(paths: Paths, half: int) -> Paths:
     return np.asarray(fft.rfft(taps, axis=1).astype(np.complex64))
 
 
-def _through(spectra: Paths, paths: Paths, half: int) -> NDArray[np.float32]:
+def _through(spectra: Paths, paths: Paths, half: int) -> Mono:
     """Return what comes by each path, (blocks, paths, half)."""
     return np.asarray(fft.irfft(spectra * paths[None], axis=2)[:, :, half:], np.float32)
 
@@ -158,12 +149,12 @@ def _through(spectra: Paths, paths: Paths, half: int) -> NDArray[np.float32]:
 def _powers(
     lane: int,
     spectra: Paths,
-    own: NDArray[np.float32],
+    own: Mono,
     paths: Paths,
-    levels: NDArray[np.float64],
+    levels: Powers64,
     step: int,
     rate: float,
-) -> NDArray[np.float32]:
+) -> Mono:
     """Return whole, own and rest of a lane in a part, float32 (3, 2, steps)."""
     others = [other for other in range(len(own)) if other != lane]
     came = _through(spectra[:, others], paths[others], own.shape[2])
@@ -196,7 +187,7 @@ def _rest_after(power: Powers64, alone: Powers64, only: NDArray[np.bool_], step_
     return np.asarray(np.percentile(parts, _REST_PERCENTILE, axis=1)[:, None] * spread)
 
 
-def _by_step(samples: NDArray[np.float32], step: int) -> NDArray[np.float64]:
+def _by_step(samples: Mono, step: int) -> Powers64:
     """Return the power of samples and of their first difference, (2, steps)."""
     both = np.stack([samples, np.diff(samples, prepend=samples[:1])])
     return np.asarray(np.square(both).reshape(2, -1, step).mean(axis=2, dtype=np.float64))

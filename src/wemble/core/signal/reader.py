@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Protocol
 
 import numpy as np
 
 from wemble.core.signal.levels import Samples
+
+Read = Callable[[int, int], Samples]
+"""Reads one recording: ``read(start, frames)`` gives float32 (channels, frames), zeros outside it."""
 
 
 class SampleReader(Protocol):

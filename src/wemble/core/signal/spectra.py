@@ -6,14 +6,13 @@ Conventions: bands are spaced evenly in the logarithm of frequency, the lowest f
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from wemble.core.signal.levels import Samples
+from wemble.core.signal.reader import Read as Read
 
 BANDS = 96
 TILE_COLUMNS = 256
@@ -23,8 +22,6 @@ HIGHEST_DB = -10.0
 WINDOW_S = 0.0213
 LOOKS_A_COLUMN = 4
 """A column that is longer than a window is looked at in so many places, and shows the loudest of each band."""
-
-Read = Callable[[int, int], Samples]
 
 
 def window_frames(rate_hz: int) -> int:

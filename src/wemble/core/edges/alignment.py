@@ -1,9 +1,9 @@
 """When two recordings of one conversation started, and by how much one's clock is off, from what they hear of each other.
 
 Generalised cross-correlation with phase transform says about when, in some longer parts, and then just when, wherever one
-voice alone is loud and comes to the other microphone. A voice reaches
-its own microphone first, so the lags of the two voices lie on either side of the truth, by the way between the
-microphones; a line through each, with one slope, gives lag, drift and that way.
+voice alone is loud and comes to the other microphone. A voice reaches its own microphone first, so the lags of the two
+voices lie on either side of the truth, by the way between the microphones; a line through each, with one slope, gives lag,
+drift and that way.
 
 References
 ----------
@@ -13,19 +13,18 @@ memory).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
+from scipy import fft
 
 from wemble.core.edges.envelope import Envelope
-from wemble.core.signal.levels import Samples
-from wemble.core.signal.reader import cut
+from wemble.core.signal.lowered import lowered
+from wemble.core.signal.reader import Read, cut
 from wemble.errors import InvalidInput
 
-Read = Callable[[int, int], Samples]
 Floats = NDArray[np.float64]
 
 _LOWEST_RATE_HZ = 14_000
@@ -98,12 +97,12 @@ def _coarse_lags_s(first: Read, second: Read, lengths_s: tuple[float, float], ra
     rate = rate_hz // by
     frames = int(min(lengths_s[1], _COARSE_LONGEST_S) * rate)
     step = 60 * rate
-    whole = np.concatenate([_lowered(second, at, min(step, frames - at), by) for at in range(0, frames, step)])[None]
+    whole = np.concatenate([lowered(second, at, min(step, frames - at), by) for at in range(0, frames, step)])[None]
     begins = np.unique(np.linspace(0.0, max(lengths_s[0] - _COARSE_BLOCK_S, 0.0), _COARSE_BLOCKS).round(2))
 
     def lag_at(at: float, within_s: float) -> float | None:
         return _lag_at(
-            lambda start, n: _lowered(first, start, n, by)[None], lambda start, n: cut(whole, start, n), at, 0.0, rate, 1,
+            lambda start, n: lowered(first, start, n, by)[None], lambda start, n: cut(whole, start, n), at, 0.0, rate, 1,
             _COARSE_BLOCK_S, within_s, _COARSE_PEAK_OVER_NOISE,
         )  # fmt: skip
 
@@ -135,11 +134,7 @@ def _places(levels: tuple[Envelope, Envelope], lag_s: float) -> list[tuple[float
     places: list[tuple[float, int]] = []
     for voice in (0, 1):
         alone = np.flatnonzero((loud[voice] > loud[1 - voice] + _LOUDER_DB) & (loud[voice] > -12.0))
-        chosen = (
-            alone[np.unique(np.linspace(0, len(alone) - 1, min(len(alone), _BLOCKS_A_VOICE)).astype(int))]
-            if len(alone)
-            else alone
-        )
+        chosen = alone[:: max(-(-len(alone) // _BLOCKS_A_VOICE), 1)]
         places += [(float(moments[n]), voice) for n in chosen]
     return sorted(places)
 
@@ -167,8 +162,8 @@ def _lag_at(
     margin, frames = round(within_s * rate), round(block_s * rate)
     start = round(at_s * rate)
     there = start - round(coarse_s * rate) - margin
-    one = _lowered(first, start, frames, by)
-    other = _lowered(second, there, frames + 2 * margin, by)
+    one = lowered(first, start, frames, by)
+    other = lowered(second, there, frames + 2 * margin, by)
     size = fft.next_fast_len(frames + len(other), real=True)
     cross = fft.rfft(other, size) * np.conj(fft.rfft(one, size))
     hz = fft.rfftfreq(size, 1 / rate)
@@ -181,14 +176,6 @@ def _lag_at(
     before, here, after = together[peak - 1 : peak + 2]
     exact = peak + 0.5 * (before - after) / min(before - 2 * here + after, -1e-20)
     return float((start - (there + exact)) / rate)
-
-
-def _lowered(read: Read, start: int, frames: int, by: int) -> NDArray[np.float32]:
-    pad = 32
-    samples = read((start - pad) * by, (frames + 2 * pad) * by).mean(axis=0, dtype=np.float32)
-    return np.asarray(
-        signal.resample_poly(samples, 1, by)[pad : pad + frames] if by > 1 else samples[pad:-pad], np.float32
-    )
 
 
 def _fit(found: list[tuple[float, int, float]]) -> tuple[float, float, float, int] | None:
