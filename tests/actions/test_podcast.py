@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
@@ -21,6 +22,7 @@ from wemble.actions.lanes.pieces import keep_piece, kept_pieces
 from wemble.actions.lanes.talk import talk_plan
 from wemble.actions.lanes.voices import UNMEASURED, start_measuring, voices_of
 from wemble.actions.library import Library
+from wemble.actions.removal import empty_bin, remove_job
 from wemble.actions.revisions import create_job, open_job, redo, undo
 from wemble.actions.saved_jobs import start_open, start_save
 from wemble.actions.searching import own_sound, sound_search
@@ -142,7 +144,7 @@ def test_from_two_recordings_to_one_mix_and_back(library: Library, conversation:
 
 
 def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
-    library: Library, conversation: str, tmp_path: Path
+    library: Library, conversation: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     other = create_job(library, "Episode 6", "podcast")
     t = np.arange(20 * 44_100) / 44_100
@@ -154,6 +156,9 @@ def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
         library, other, there.revision, "move_edge", clip_id=clip.id, side="tail", source_frame=18 * 44_100
     )
     keep_piece(library, library.job_at(there_answer.revision), clip.id, "Opening music")
+    monkeypatch.setattr("wemble.actions.removal.YOUNG_S", -1.0)
+    remove_job(library, other)
+    assert empty_bin(library).sources == 0, "a piece keeps its recording"
     assert [(piece.name, piece.seconds) for piece in kept_pieces(library)] == [("Opening music", 18.0)]
 
     job_id, revision = conversation, open_job(library, conversation).revision
@@ -188,6 +193,14 @@ def test_an_opening_takes_the_place_of_the_lead_and_makes_room_for_the_voice(
     job = library.job_at(answer.revision)
     assert job_span(job)[1] == pytest.approx(said(job)[-1][1] + 18 * RATE_HZ, abs=RATE_HZ)
     (music,) = [one for one in job.clips.values() if job.lane(one.lane_id).role == "opening"]
+
+    # What lanes hear of each other is freed when nobody asked for it for a month.
+    (heard,) = library.home.heard.iterdir()
+    empty_bin(library)
+    assert heard.is_dir()
+    os.utime(heard, (0, 0))
+    empty_bin(library)
+    assert not heard.exists()
     answer = perform(
         library, job_id, answer.revision, "duck", clip_id=music.id, by_db=15.0, attack_s=0.5, release_s=2.0
     )

@@ -13,7 +13,7 @@ const HEIGHT = 28;
 const COLUMNS = 220;
 
 /** The lowest and highest value of each column of a picture, for values that may be many more than columns. */
-export function columnsOf(values: readonly number[], columns: number): readonly (readonly [number, number])[] {
+function columnsOf(values: readonly number[], columns: number): readonly (readonly [number, number])[] {
   const count = Math.min(columns, values.length);
   return Array.from({ length: count }, (_, column) => {
     const part = values.slice(Math.floor((column * values.length) / count), Math.max(Math.floor(((column + 1) * values.length) / count), Math.floor((column * values.length) / count) + 1));

@@ -1,7 +1,8 @@
 """Removing: jobs go into a bin first, and everything that nobody needs any more gives its space back.
 
 A job in the bin can be restored for `KEPT_FOR_S`. A recording is removed when no job holds it in any of its revisions,
-in the bin or not: undo may bring it back. While files are being imported nothing is removed, as an import puts its
+in the bin or not: undo may bring it back. What lanes hear of each other goes when nobody asked for it for as long: it is
+measured again when somebody does. While files are being imported nothing is removed, as an import puts its
 recording in place before its job knows of it.
 """
 
@@ -97,7 +98,8 @@ def _delete(library: Library, job_ids: list[str]) -> Freed:
             jobs.delete_job(db, job_id)
         uploads = records.delete_uploads(db, before=library.now() - UPLOAD_KEPT_S)
         unused = records.delete_unused_sources(db, created_before=library.now() - YOUNG_S)
-        for path in [*deliveries, *(library.home.source(key) for key in unused)]:
+        unwanted = library.home.unread_heard(library.now() - KEPT_FOR_S)
+        for path in [*deliveries, *unwanted, *(library.home.source(key) for key in unused)]:
             if path.exists():
                 aside.append(path.rename(library.home.scratch / f"removed-{new_id()}"))
     there = list(library.home.uploads.iterdir())  # listed before the rows are read: a part never comes before its row

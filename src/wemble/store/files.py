@@ -72,6 +72,11 @@ class Home:
         """What lanes hear of each other: it could be measured again."""
         return self.root / "heard"
 
+    def unread_heard(self, before: float) -> list[Path]:
+        """Return what was heard of lanes and last read before a time, in seconds since 1970."""
+        kept = self.heard.iterdir() if self.heard.is_dir() else ()
+        return [folder for folder in kept if folder.stat().st_mtime < before]
+
     @property
     def pictures(self) -> Path:
         """Covers, named by their hash."""

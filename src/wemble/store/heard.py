@@ -5,7 +5,9 @@ Powers are kept as dB in half floats: their error, 0.03 dB down to −128 dB, is
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -27,6 +29,8 @@ def write_heard(folder: Path, heard: Sequence[Heard]) -> None:
 
 def read_heard(folder: Path, number: int) -> Heard:
     """Return what was measured of one lane."""
+    with contextlib.suppress(OSError):
+        os.utime(folder)  # read lately: `Home.unread_heard`
     step_s = float(json.loads((folder / "about.json").read_text())["step_s"])
     levels = np.load(folder / f"lane-{number}.npy").astype(np.float32)
     whole, own, rest = np.power(np.float32(10.0), levels / np.float32(10.0))

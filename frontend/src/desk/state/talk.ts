@@ -2,20 +2,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../../api/client";
-import { untilDone } from "../../api/tasks";
 import type { Mixed, MixSettings, TalkPlan, Voice } from "../../api/types";
-import { desk, fail, set, useDesk, useOpen } from "./desk";
+import { notify, useOpen } from "./desk";
 import { reload } from "./session";
+import { follow, stop, workStore } from "./work";
 
-interface Work {
-  /** The task under way, and how far it is. */
-  readonly taskId: string | null;
-  readonly part: number;
-}
-
-const IDLE: Work = { taskId: null, part: 0 };
-export const useMeasuring = create<Work>(() => IDLE);
-export const useMixing = create<Work & { readonly mixed: Mixed | null }>(() => ({ ...IDLE, mixed: null }));
+export const useMeasuring = workStore();
+export const useAligning = workStore();
+export const useMixing = workStore();
+/** What the last mixdown came to, and in which job. */
+export const useMixed = create<{ readonly jobId: string; readonly mixed: Mixed | null }>(() => ({ jobId: "", mixed: null }));
 
 /** What closing gaps to a longest would come to, and where the talk begins and ends. */
 export function useTalkPlan(longestS: number, part: number): TalkPlan | undefined {
@@ -35,34 +31,16 @@ export function useVoices(): readonly Voice[] | undefined {
 async function voicesMeasured(id: string, revision: number): Promise<Voice[]> {
   const known = await api.voices(id, revision);
   if (known) return known;
-  const taskId = await api.measureLoudness(id, revision);
-  useMeasuring.setState({ taskId, part: 0 });
-  try {
-    await untilDone(id, taskId, (part) => useMeasuring.setState({ part }));
-  } finally {
-    useMeasuring.setState(IDLE);
-  }
+  await follow(useMeasuring, api.measureLoudness);
   return (await api.voices(id, revision)) ?? [];
 }
 
-export const useAligning = create<Work>(() => IDLE);
-
 /** Line the lanes up by what they hear of each other; what was measured is told. */
 export async function alignLanes(): Promise<void> {
-  const { id, revision } = desk();
-  if (useAligning.getState().taskId !== null) return;
-  try {
-    const taskId = await api.alignLanes(id, revision);
-    useAligning.setState({ taskId, part: 0 });
-    const task = await untilDone(id, taskId, (part) => useAligning.setState({ part }));
-    if (task === null || useDesk.getState().id !== id) return;
-    await reload();
-    set({ notice: { tone: "told", text: `${(task.result?.["notes"] as string[]).join("; ")}.` } });
-  } catch (error) {
-    fail(error);
-  } finally {
-    useAligning.setState(IDLE);
-  }
+  const task = await follow(useAligning, api.alignLanes);
+  if (task === null) return;
+  await reload();
+  notify(`${(task.result?.["notes"] as string[]).join("; ")}.`);
 }
 
 /** How loud voices are along time, by lane, for whoever draws it: while somebody looks at that. */
@@ -74,24 +52,13 @@ export function showVoices(voices: readonly Voice[]): void {
 
 /** Mix down what sounds; the mix comes as an edit of its own. */
 export async function mixDown(settings: MixSettings): Promise<void> {
-  const { id, revision } = desk();
-  if (useMixing.getState().taskId !== null) return;
-  try {
-    const taskId = await api.mix(id, revision, settings);
-    useMixing.setState({ taskId, part: 0, mixed: null });
-    const task = await untilDone(id, taskId, (part) => useMixing.setState({ part }));
-    if (task === null || useDesk.getState().id !== id) return;
-    useMixing.setState({ mixed: task.result as unknown as Mixed });
-    await reload();
-    set({ notice: { tone: "told", text: `“${settings.name}” lies on a lane of its own; what it was mixed of is muted.` } });
-  } catch (error) {
-    fail(error);
-  } finally {
-    useMixing.setState(IDLE);
-  }
+  useMixed.setState({ mixed: null });
+  const task = await follow(useMixing, (id, revision) => api.mix(id, revision, settings));
+  if (task === null) return;
+  useMixed.setState({ jobId: task.job_id, mixed: task.result as unknown as Mixed });
+  await reload();
+  notify(`“${settings.name}” lies on a lane of its own; what it was mixed of is muted.`);
 }
 
-export async function stopMixing(): Promise<void> {
-  const { taskId } = useMixing.getState();
-  if (taskId) await api.cancelTask(taskId).catch(fail);
-}
+export const stopMixing = (): Promise<void> => stop(useMixing);
+export const stopAligning = (): Promise<void> => stop(useAligning);

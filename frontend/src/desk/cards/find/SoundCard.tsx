@@ -4,6 +4,7 @@ import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { Num } from "../../../ui/Num";
+import { Progress } from "../../../ui/Progress";
 import { FindHead } from "./FindHead";
 import { SaveRecipe } from "./Recipes";
 import { ScopeChoice } from "./ScopeChoice";
@@ -184,7 +185,7 @@ function Quiet({ drafts }: { readonly drafts: readonly Draft[] | null }) {
 function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null; readonly drafted: boolean }) {
   const verdicts = useOpen((desk) => desk.verdicts);
   const listening = useListening();
-  if (listening.taskId) return <Listening part={listening.part} />;
+  if (listening.taskId) return <Progress name="listening to what the lanes hear of each other" part={listening.part} onStop={() => void stopListening()} />;
   if (!drafts) return <p className="text-soft">analysing …</p>;
   const sum = (pick: (draft: Draft) => number) => drafts.reduce((total, draft) => total + pick(draft), 0);
   const count = sum((draft) => draft.sounds.length / 2);
@@ -207,21 +208,6 @@ function Counts({ drafts, drafted }: { readonly drafts: readonly Draft[] | null;
       )}
       <Bridged drafts={drafts} />
     </p>
-  );
-}
-
-/** How far the lanes have been listened to; it can be stopped. */
-function Listening({ part }: { readonly part: number }) {
-  return (
-    <div role="status" className="space-y-1.5 border-t border-rule pt-3">
-      <p className="flex items-center justify-between text-soft">
-        <span>
-          listening to what the lanes hear of each other, <span className="num">{Math.round(part * 100)} %</span>
-        </span>
-        <Button onClick={() => void stopListening()}>Stop</Button>
-      </p>
-      <progress className="h-1 w-full accent-(--wave)" max={1} value={part} aria-label="listening to the lanes" />
-    </div>
   );
 }
 

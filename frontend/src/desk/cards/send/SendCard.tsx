@@ -301,6 +301,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
     );
   }
   if (task.state === "done") {
+    const limitedDb = Number(task.result?.["limited_db"] ?? 0);
     const heard = task.result?.["heard"] as Heard | null | undefined;
     const over = Number(task.result?.["over"] ?? 0);
     return (
@@ -312,6 +313,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
             Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
             {task.request["revision"] === revision ? "" : ", before the job was changed"}
             {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
+            {limitedDb < 0 && <> The limiter went down by <span className="num">{(-limitedDb).toFixed(1)} dB</span> at the most.</>}
             {heard && <HeardAgain heard={heard} />}
           </p>
         )}

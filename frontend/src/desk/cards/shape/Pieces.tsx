@@ -83,7 +83,27 @@ function Row({ name, act, value, overlap, pieces, onChoose, onOverlap, onPut, pl
         over the talk by <Num label={`overlap of the ${name}`} value={overlap} unit="s" lowest={0} highest={60} step={0.1} decimals={1} onChange={onOverlap} />
       </span>
       {placed && <Button tone="quiet" onClick={hear}>hear the join</Button>}
+      {known && !placed && <Forget name={value} />}
     </div>
+  );
+}
+
+/** Forget pieces that are not wanted any more: what lies in jobs stays. */
+function Forget({ name }: { readonly name: string }) {
+  const queries = useQueryClient();
+  const forget = async () => {
+    try {
+      await api.forgetPiece(name);
+      await queries.invalidateQueries({ queryKey: ["pieces"] });
+      notify(`“${name}” is no longer kept; where it was put it stays, and from there it can be kept again.`);
+    } catch (error) {
+      fail(error);
+    }
+  };
+  return (
+    <Button tone="quiet" title={`take “${name}” off the list of what is kept; jobs that have it stay as they are`} onClick={() => void forget()}>
+      forget
+    </Button>
   );
 }
 

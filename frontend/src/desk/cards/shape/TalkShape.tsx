@@ -1,32 +1,32 @@
-import { useEffect, useState } from "react";
+import { Tabs } from "radix-ui";
+import { useEffect } from "react";
 import type { LimiterSettings, Mixed, TalkPlan, Voice } from "../../../api/types";
 import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
-import { Num } from "../../../ui/Num";
 import { Curve } from "../../../ui/Curve";
+import { Num } from "../../../ui/Num";
+import { Progress } from "../../../ui/Progress";
 import { showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
-import { alignLanes, mixDown, showVoices, stopMixing, useAligning, useMeasuring, useMixing, useTalkPlan, useVoices } from "../../state/talk";
+import { alignLanes, mixDown, showVoices, stopAligning, stopMixing, useAligning, useMeasuring, useMixed, useMixing, useTalkPlan, useVoices } from "../../state/talk";
 import { Pieces } from "./Pieces";
 import { ShapeCard } from "./ShapeCard";
 
 /** Step 2 of a conversation: the whole of it, or its edges one by one. */
 export function TalkShape() {
-  const [shown, show] = useState<"talk" | "edges">("talk");
   const any = useOpen((desk) => Object.keys(desk.job.clips).length > 0);
   if (!any) return <p className="p-4 text-soft">Import a recording of each speaker first.</p>;
+  const tab = "border-b-2 border-transparent pb-1.5 text-soft data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink";
   return (
-    <div className="flex h-full flex-col">
-      <div role="tablist" aria-label="what to shape" className="flex gap-4 border-b border-rule px-4 pt-3">
-        {([["talk", "the talk"], ["edges", "its edges"]] as const).map(([value, name]) => (
-          <button key={value} type="button" role="tab" aria-selected={shown === value} className={`border-b-2 pb-1.5 ${shown === value ? "border-ink font-bold" : "border-transparent text-soft"}`} onClick={() => show(value)}>
-            {name}
-          </button>
-        ))}
-      </div>
-      <div role="tabpanel" className="min-h-0 flex-1">{shown === "talk" ? <Talk /> : <ShapeCard />}</div>
-    </div>
+    <Tabs.Root defaultValue="talk" className="flex h-full flex-col">
+      <Tabs.List aria-label="what to shape" className="flex gap-4 border-b border-rule px-4 pt-3">
+        <Tabs.Trigger value="talk" className={tab}>the talk</Tabs.Trigger>
+        <Tabs.Trigger value="edges" className={tab}>its edges</Tabs.Trigger>
+      </Tabs.List>
+      <Tabs.Content value="talk" className="min-h-0 flex-1"><Talk /></Tabs.Content>
+      <Tabs.Content value="edges" className="min-h-0 flex-1"><ShapeCard /></Tabs.Content>
+    </Tabs.Root>
   );
 }
 
@@ -53,7 +53,7 @@ function LineUp() {
   const cut = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
   const aligning = useAligning();
   if (lanes < 2 || cut) return null;
-  if (aligning.taskId) return <Progress name="listening to what the lanes hear of each other" part={aligning.part} />;
+  if (aligning.taskId) return <Progress name="listening to what the lanes hear of each other" part={aligning.part} onStop={() => void stopAligning()} />;
   return (
     <section aria-label="lanes">
       <p className="leading-8">
@@ -165,6 +165,8 @@ const MIX = { name: "Mix", channels: 1, limits: true, ceilingDb: -4, truePeak: f
 function Mixdown() {
   const [mix, setMix] = useSetting("mix", MIX);
   const mixing = useMixing();
+  const id = useOpen((desk) => desk.id);
+  const mixed = useMixed((last) => (last.jobId === id ? last.mixed : null));
   const channels = useOpen((desk) => desk.job.channels);
   const change = (part: Partial<typeof MIX>) => setMix({ ...mix, ...part });
   const limiter: LimiterSettings = { ceiling_db: mix.ceilingDb, true_peak: mix.truePeak, look_ahead_ms: mix.lookAheadMs, release_ms: mix.releaseMs };
@@ -172,20 +174,20 @@ function Mixdown() {
     <section aria-label="mix" className="space-y-2 border-t border-rule pt-3">
       <h2 className="text-base font-bold">Mix</h2>
       <label className="flex items-center gap-2">
-        <input type="checkbox" className="accent-(--wave)" checked={mix.limits} onChange={(event) => change({ limits: event.target.checked })} />
+        <input type="checkbox" className="accent-(--ink)" checked={mix.limits} onChange={(event) => change({ limits: event.target.checked })} />
         <span>limit, so that nothing is over <Num label="ceiling of the limiter" value={mix.ceilingDb} unit="dB" lowest={-40} highest={0} step={0.5} decimals={1} onChange={(ceilingDb) => change({ ceilingDb })} /></span>
       </label>
       {mix.limits && (
         <p className="pl-6 leading-7 text-soft">
           down <Num label="look-ahead" value={mix.lookAheadMs} unit="ms" lowest={0.5} highest={50} step={0.5} decimals={1} onChange={(lookAheadMs) => change({ lookAheadMs })} /> before a peak, back by 6 dB in <Num label="release" value={mix.releaseMs} unit="ms" lowest={5} highest={5000} step={5} onChange={(releaseMs) => change({ releaseMs })} />
           <label className="ml-2 inline-flex items-center gap-1.5">
-            <input type="checkbox" className="accent-(--wave)" checked={mix.truePeak} onChange={(event) => change({ truePeak: event.target.checked })} /> between samples too
+            <input type="checkbox" className="accent-(--ink)" checked={mix.truePeak} onChange={(event) => change({ truePeak: event.target.checked })} /> between samples too
           </label>
         </p>
       )}
       {channels > 1 && (
         <label className="flex items-center gap-2">
-          <input type="checkbox" className="accent-(--wave)" checked={mix.channels === 1} onChange={(event) => change({ channels: event.target.checked ? 1 : 0 })} /> to mono: the mean of all channels
+          <input type="checkbox" className="accent-(--ink)" checked={mix.channels === 1} onChange={(event) => change({ channels: event.target.checked ? 1 : 0 })} /> to mono: the mean of all channels
         </label>
       )}
       {mixing.taskId ? (
@@ -193,7 +195,7 @@ function Mixdown() {
       ) : (
         <Button tone="strong" className="w-full py-1.5" onClick={() => void mixDown({ name: mix.name, channels: mix.channels, limiter: mix.limits ? limiter : null })}>Mix down to a new lane</Button>
       )}
-      {mixing.mixed && <MixFigures mixed={mixing.mixed} />}
+      {mixed && <MixFigures mixed={mixed} />}
     </section>
   );
 }
@@ -210,18 +212,6 @@ function MixFigures({ mixed }: { readonly mixed: Mixed }) {
         ) : mixed.steps_db.length > 0 ? "Nothing was over the ceiling: nothing was changed." : null}
       </p>
       {mixed.limited_s > 0 && <Curve values={mixed.steps_db} lowest={Math.min(mixed.limited_db, -3)} highest={0} label="what the limiter took off along time" onPick={(at) => showPlace((at * rate) / 10)} />}
-    </div>
-  );
-}
-
-function Progress({ name, part, onStop }: { readonly name: string; readonly part: number; readonly onStop?: () => void }) {
-  return (
-    <div role="status" className="space-y-1.5">
-      <p className="flex items-center justify-between text-soft">
-        <span>{name}, <span className="num">{Math.round(part * 100)} %</span></span>
-        {onStop && <Button onClick={onStop}>Stop</Button>}
-      </p>
-      <progress className="h-1 w-full accent-(--wave)" max={1} value={part} aria-label={name} />
     </div>
   );
 }
