@@ -35,12 +35,14 @@ const INITIAL = { leadS: 1, longestS: 1, keptPercent: 0 };
 function Talk() {
   const [settings, setSettings] = useSetting("talk", INITIAL);
   const plan = useTalkPlan(settings.longestS, settings.keptPercent / 100);
+  const searched = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
   return (
     <div className="h-full space-y-4 overflow-auto p-4">
       <LineUp />
       <Voices />
-      {plan && <Ends plan={plan} leadS={settings.leadS} onLead={(leadS) => setSettings({ ...settings, leadS })} />}
-      {plan && <Gaps plan={plan} settings={settings} onChange={(part) => setSettings({ ...settings, ...part })} />}
+      {plan && !searched && <p className="border-t border-rule pt-3 text-soft">Find what is said first: then its ends, its gaps and its loudness alone show here.</p>}
+      {plan && searched && <Ends plan={plan} leadS={settings.leadS} onLead={(leadS) => setSettings({ ...settings, leadS })} />}
+      {plan && (searched || plan.longest_gap_frames > 0) && <Gaps plan={plan} settings={settings} onChange={(part) => setSettings({ ...settings, ...part })} />}
       <Pieces />
       <Mixdown />
     </div>
@@ -116,7 +118,6 @@ function VoiceRow({ voice }: { readonly voice: Voice }) {
 /** Where the talk begins and ends, and the lead in front of it. */
 function Ends({ plan, leadS, onLead }: { readonly plan: TalkPlan; readonly leadS: number; readonly onLead: (seconds: number) => void }) {
   const rate = useOpen((desk) => desk.job.rate_hz);
-  const searched = useOpen((desk) => Object.keys(desk.job.findings).length > 0);
   const { ends } = plan;
   if (!ends) return null;
   const cut = () => void edit({ kind: "keep_talk", start_frame: ends.start_frame, end_frame: ends.end_frame, lead_frames: Math.round(leadS * rate) });
@@ -132,7 +133,7 @@ function Ends({ plan, leadS, onLead }: { readonly plan: TalkPlan; readonly leadS
       <p className="leading-7">
         The talk goes from {place(ends.start_frame, "begins")} to {place(ends.end_frame, "ends")}{aside ? `: ${aside}` : ""}. Leave <Num label="lead" value={leadS} unit="s" lowest={0} highest={60} step={0.1} decimals={3} onChange={onLead} /> in front.
       </p>
-      <Button disabled={!searched} title={searched ? undefined : "find what is said first"} onClick={cut}>Cut to the talk</Button>
+      <Button onClick={cut}>Cut to the talk</Button>
     </section>
   );
 }
