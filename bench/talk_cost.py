@@ -1,4 +1,4 @@
-"""What a long conversation costs: python bench/talk_cost.py [minutes, default 90] [lanes, default 3]
+"""What a long conversation costs: python bench/talk_cost.py [minutes, default 90] [lanes, default 3] [folder to keep]
 
 Made of the demo's conversation, again and again. Prints each step beside libsndfile's decode of the same files.
 """
@@ -57,7 +57,8 @@ def main() -> None:
     began = time.perf_counter()
     soundfile.read(paths[0], dtype="float32")
     decode_s = time.perf_counter() - began
-    library = Library(scratch / "library", workers=2)
+    kept = Path(sys.argv[3]) if len(sys.argv) > 3 else scratch / "library"
+    library = Library(kept, workers=2)
     library.start()
     job_id = create_job(library, "long", "podcast")
 

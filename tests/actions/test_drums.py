@@ -18,6 +18,7 @@ from tests.conftest import RATE
 from wavinfo import WavInfoReader
 
 from wemble.actions.delivery import export
+from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing import kit_edits
 from wemble.actions.editing.edits import perform
@@ -182,9 +183,7 @@ def test_what_is_in_hand_goes_into_folders_at_another_rate_with_its_map(
         assert task.state == "done" and task.result is not None, task.error
         return Path(str(task.result["folder"]))
 
-    assert (
-        export.preview(library, revision, Request("as_source", "one_shots")).pattern == "{name}_{note}_{strength}_{mic}"
-    )
+    assert preview(library, revision, Request("as_source", "one_shots")).pattern == "{name}_{note}_{strength}_{mic}"
     own, other = sent(), sent(rate_hz=44_100, channels=2, pattern="{strength}/{name} {mic} {rate}")
     regions = {region.sample: region for region in read_sfz((other / "kit.sfz").read_text())}
     assert set(regions) == {

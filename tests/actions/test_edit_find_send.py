@@ -15,6 +15,7 @@ from tests.conftest import RATE, phrases
 
 from wemble.actions import recipes, restart, revisions
 from wemble.actions.delivery import export
+from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
 from wemble.actions.library import Library
@@ -275,7 +276,7 @@ def test_phrases_are_named_zipped_and_stop_on_collisions(library: Library, bring
     with pytest.raises(InvalidInput, match=r"add \{number\}"):
         export.start_export(library, job_id, revision, Request(pattern="{job}"))
     with pytest.raises(InvalidInput, match=r"no field \{speaker\}"):
-        export.preview(library, revision, Request(pattern="{speaker}"))
+        preview(library, revision, Request(pattern="{speaker}"))
     assert not any(library.home.scratch.iterdir())
 
 

@@ -18,6 +18,7 @@ from tests.hostile import RATE, coded, cue_chunk, mutated, repacked, steps, wav_
 
 from wemble.actions import uploads, verdicts
 from wemble.actions.delivery import export
+from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import perform
 from wemble.actions.library import Library
@@ -248,7 +249,7 @@ def works(library: Library, job_id: str, seed: int) -> None:
     for hearing in ("without_fades", "original"):
         library.plan_at(opened.revision, hearing).render(50_000, 4_000, library.reader)  # type: ignore[arg-type]
     for request in (Request(), Request(what="one"), Request("as_source", "one_shots")):
-        export.preview(library, opened.revision, request)
+        preview(library, opened.revision, request)
     wait_for(library, export.start_export(library, job_id, opened.revision, Request("wav_16", "one", "a")))
 
 

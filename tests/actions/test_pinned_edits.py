@@ -115,6 +115,7 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
         "lane_ids": rng.choice([(), ("l0",), tuple(sorted(job.lanes)[:2])]),
         "walk": rng.choice(["", "monday"]), "decision": rng.choice(["accepted", "sent_back", None]),
         "by_db": 12.0, "attack_s": 0.2, "release_s": 0.5, "link": rng.choice(["", "https://example.org"]),
+        "picture": rng.choice(["", "0a1b", "../x"]),
         "longest_frames": rng.choice([0, 4_800, 48_000]), "part": rng.choice([0.0, 0.5]),
     }  # fmt: skip
     return {name: values[name] for name in names}

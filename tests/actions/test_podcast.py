@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from dataclasses import replace
+from dataclasses import asdict, replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -12,6 +12,9 @@ import pytest
 import soundfile
 import soxr
 
+from wemble.actions.delivery.export import start_export, start_trial
+from wemble.actions.delivery.preview import preview
+from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.job_list import next_like
@@ -26,7 +29,7 @@ from wemble.actions.removal import empty_bin, remove_job
 from wemble.actions.revisions import create_job, open_job, redo, undo
 from wemble.actions.saved_jobs import start_open, start_save
 from wemble.actions.searching import own_sound, sound_search
-from wemble.actions.work.tasks import wait_for
+from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import job_span, placed
@@ -229,6 +232,45 @@ def test_the_next_episode_begins_with_the_last_ones_lanes_gains_and_settings(lib
     (clip,) = job.clips.values()
     assert job.lane(clip.lane_id).name == "Guest" and job.lane(clip.lane_id).gain_db == 3.5
     assert audible_lanes(job) == {lane.id for lane in job.lanes.values()}
+
+
+def test_what_the_encoder_gives_back_is_known_beforehand_and_only_of_what_is_sent(
+    library: Library, conversation: str
+) -> None:
+    """The figures found out before are those found after; another edit or bit rate has none; nothing is kept of it."""
+    revision = open_job(library, conversation).revision
+    request = Request("mp3", "one", limiter=LimiterSettings(-6.0))
+    assert preview(library, revision, request).tried is None
+    through(library, start_trial(library, conversation, revision, request))
+    tried = preview(library, revision, request).tried
+    assert tried is not None and not list(library.home.exports.iterdir())
+    assert preview(library, revision, replace(request, kbps=128)).tried is None
+    sent = through(library, start_export(library, conversation, revision, request))
+    assert sent["heard"] == asdict(tried)
+    picture = library.home.keep_picture(b"\x89PNG\r\n\x1a\n of a boat")
+    answer = perform(library, conversation, revision, "add_mark", frame=0, name="Welcome")
+    (mark,) = library.job_at(answer.revision).marks.values()
+    answer = perform(library, conversation, answer.revision, "set_picture", mark_id=mark.id, picture=picture)
+    assert preview(library, answer.revision, request).tried is None
+    told = replace(request, chapters=True)
+    sent = through(library, start_export(library, conversation, answer.revision, told))
+    assert set(sent["files"]) == {
+        "Low Water 7.mp3",
+        "Low Water 7.vtt",
+        "Low Water 7.chapters.json",
+        "Low Water 7.1.png",
+    }  # type: ignore[arg-type]
+    (library.home.pictures / picture).unlink()
+    assert any(doubt.stops and "picture" in doubt.text for doubt in preview(library, answer.revision, told).doubts)
+
+
+def test_a_mixdown_that_is_stopped_leaves_nothing(library: Library, conversation: str) -> None:
+    before = open_job(library, conversation).revision
+    task_id = start_mixdown(library, conversation, before, MixSettings())
+    cancel_task(library, task_id)
+    assert wait_for(library, task_id).state == "cancelled"
+    assert open_job(library, conversation).revision == before
+    assert len(list(library.home.sources.iterdir())) == 2 and not list(library.home.scratch.iterdir())
 
 
 def test_recordings_that_did_not_start_together_are_lined_up(library: Library, tmp_path: Path) -> None:

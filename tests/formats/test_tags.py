@@ -17,8 +17,8 @@ from wemble.core.deliver.tags import Tags
 from wemble.formats.encode import KINDS, Writer, rate_for
 from wemble.formats.tags import picture_kind, write_tags
 
-TAGS = Tags("Low Water 7", "Ferry House", "Low Water", "7", "2026", "Talk", "Ebbe & Flut, “groß”")
-CHAPTERS = [Chapter(0, 700, "Welcome"), Chapter(700, 1000, "Was ein Boot weiß", "https://example.org/boat")]
+TAGS = Tags("Low Water 7", "Ferry House", "Low Water", "7", "2026", "Talk", "Ebbe & Flut, “groß”", "cover")
+CHAPTERS = [Chapter(0, 700, "Welcome"), Chapter(700, 1000, "Was ein Boot weiß", "https://example.org/boat", "boat")]
 
 
 def png() -> bytes:
@@ -44,7 +44,7 @@ def written(path: Path, kind: FileKind) -> Path:
 @pytest.mark.parametrize("kind", ["mp3", "wav_24", "aiff_16", "flac_16", "ogg", "opus", "m4a"])
 def test_another_reader_finds_the_tags_and_the_sound(tmp_path: Path, kind: FileKind) -> None:
     path = written(tmp_path / "a", kind)
-    write_tags(path, TAGS, CHAPTERS, png())
+    write_tags(path, TAGS, CHAPTERS, {"cover": png(), "boat": png()})
     with av.open(str(path)) as container:
         sound = np.concatenate([frame.to_ndarray().ravel() for frame in container.decode(audio=0)])
         assert abs(len(sound) - container.streams.audio[0].rate) <= 3 * 1152
@@ -57,10 +57,11 @@ def test_another_reader_finds_the_tags_and_the_sound(tmp_path: Path, kind: FileK
 
 
 @pytest.mark.parametrize("minor", [3, 4])
-def test_an_mp3_has_its_chapters_in_order_with_titles_and_links(tmp_path: Path, minor: int) -> None:
+def test_an_mp3_has_its_chapters_in_order_with_titles_links_and_pictures(tmp_path: Path, minor: int) -> None:
     """The frames are taken apart by hand here: CHAP is four times of 32 bits behind its name, in milliseconds."""
     path = written(tmp_path / "a", "mp3")
-    write_tags(path, Tags(title="T", id3_minor=minor), CHAPTERS, png())
+    pictures = {"cover": png(), "boat": b"\xff\xd8\xff not looked into"}
+    write_tags(path, Tags(title="T", cover="cover", id3_minor=minor), CHAPTERS, pictures)
     data = path.read_bytes()
     assert data[:4] == b"ID3" + bytes([minor])
     times = [
@@ -72,6 +73,8 @@ def test_an_mp3_has_its_chapters_in_order_with_titles_and_links(tmp_path: Path, 
     tags = id3.ID3(path)
     assert [frame.sub_frames["TIT2"].text[0] for frame in tags.getall("CHAP")] == [one.title for one in CHAPTERS]
     assert tags.getall("CHAP")[1].sub_frames["WXXX:"].url == CHAPTERS[1].link
+    first, second = (frame.sub_frames for frame in tags.getall("CHAP"))
+    assert not first.getall("APIC") and second.getall("APIC")[0].data == pictures["boat"]
     assert tags.getall("CTOC")[0].child_element_ids == ["ch0", "ch1"]
     assert picture_kind(tags.getall("APIC")[0].data) == "image/png"
 

@@ -10,7 +10,7 @@ import pytest
 
 from wemble.core.edit.changes import difference
 from wemble.core.edit.model import Clip, Job
-from wemble.errors import InvalidInput, TooLarge
+from wemble.errors import InvalidInput, Unavailable
 from wemble.store import jobs
 from wemble.store.database import Database, migrations
 
@@ -82,7 +82,7 @@ def test_a_full_disk_changes_nothing_and_says_so(tmp_path: Path) -> None:
         pages = db.execute("PRAGMA page_count").fetchone()[0]
         db.execute(f"PRAGMA max_page_count = {pages}")  # SQLite then answers as it does when the disk is full
     big = Job("x", clips={f"c{n}": Clip(f"c{n}", "l", "s", "name " * 30, 0, 10, n) for n in range(500)})
-    with pytest.raises(TooLarge, match="free some space"), database.write() as db:
+    with pytest.raises(Unavailable, match="free some space"), database.write() as db:
         jobs.add_job(db, "big", big, now=0.0)
     with database.read() as db:
         assert [row.name for row in jobs.list_jobs(db)] == ["kept"]

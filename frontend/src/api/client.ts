@@ -100,6 +100,8 @@ export const api = {
   preview: (id: string, revision: number, request: SendRequest, signal: AbortSignal) =>
     json<{ preview: Preview }>("POST", `/jobs/${id}/send/preview`, { revision, request }, signal).then((answer) => answer.preview),
   map: (id: string, revision: number) => json<{ places: Placed[] }>("GET", `/jobs/${id}/revisions/${revision}/map`).then((answer) => answer.places),
+  tryOut: (id: string, revision: number, request: SendRequest) =>
+    json<{ task_id: string }>("POST", `/jobs/${id}/send/trial`, { revision, request }).then((answer) => answer.task_id),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
   pieces: () => json<{ pieces: PieceCard[] }>("GET", "/pieces").then((answer) => answer.pieces),

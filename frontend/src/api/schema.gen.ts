@@ -550,6 +550,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/send/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start finding out what the encoder gives back. */
+        post: operations["try_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/settings/{name}": {
         parameters: {
             query?: never;
@@ -1296,7 +1313,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * Ends
@@ -1497,6 +1514,22 @@ export interface components {
              * @default 0
              */
             first_frame: number;
+        };
+        /**
+         * HeardInFile
+         * @description Loudness in LUFS (none where nothing is loud enough), peaks in dB, how many samples are at full scale or over it.
+         */
+        HeardInFile: {
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** True Peak Db */
+            true_peak_db: number;
+            /** Sample Peak Db */
+            sample_peak_db: number;
+            /** Clipped */
+            clipped: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * HitDraft
@@ -2101,6 +2134,11 @@ export interface components {
              * @default
              */
             link: string;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
         };
         /**
          * MeasureGrid
@@ -2521,6 +2559,8 @@ export interface components {
         /**
          * Preview
          * @description What will be sent: the sentence, the pattern and every name that it makes, and the checks.
+         *
+         *     ``tried`` is what the encoder gives back of one file, where that was found out beforehand.
          */
         Preview: {
             /** Words */
@@ -2533,6 +2573,8 @@ export interface components {
             seconds: number[];
             /** Doubts */
             doubts: components["schemas"]["Doubt"][];
+            /** @default null */
+            tried: components["schemas"]["HeardInFile"] | null;
         };
         /**
          * PreviewAnswer
@@ -3242,6 +3284,21 @@ export interface components {
              * @default 0
              */
             crossfade_frames: number;
+        };
+        /**
+         * SetPicture
+         * @description Give a chapter a picture that was kept before; empty takes it away.
+         */
+        SetPicture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_picture";
+            /** Mark Id */
+            mark_id: string;
+            /** Picture */
+            picture: string;
         };
         /**
          * SetProgramme
@@ -4833,6 +4890,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreviewAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
                 };
             };
             /** @description not done */

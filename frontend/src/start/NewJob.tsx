@@ -1,6 +1,6 @@
 import { FolderOpen, Upload } from "lucide-react";
 import { useRef } from "react";
-import type { Brief, BriefRecord } from "../api/types";
+import type { Brief, BriefRecord, JobCard } from "../api/types";
 import { pickedFiles, type Gathered } from "../imports/gatherFiles";
 import { Button } from "../ui/Button";
 
@@ -8,12 +8,18 @@ interface Props {
   readonly briefs: readonly BriefRecord[];
   readonly brief: Brief;
   readonly onBrief: (brief: Brief) => void;
+  readonly jobs: readonly JobCard[];
+  /** The job whose lanes, gains and settings it begins with; empty is none. */
+  readonly like: string;
+  readonly onLike: (jobId: string) => void;
   readonly onFiles: (gathered: Gathered) => void;
   readonly over: boolean;
 }
 
 /** A new job: its brief, and the files to begin with. */
-export function NewJob({ briefs, brief, onBrief, onFiles, over }: Props) {
+export function NewJob({ briefs, brief, onBrief, jobs, like, onLike, onFiles, over }: Props) {
+  const title = briefs.find((one) => one.name === brief)?.title;
+  const alike = jobs.filter((job) => job.brief === title);
   const files = useRef<HTMLInputElement>(null);
   const folder = useRef<HTMLInputElement>(null);
   return (
@@ -33,6 +39,17 @@ export function NewJob({ briefs, brief, onBrief, onFiles, over }: Props) {
           </label>
         ))}
       </fieldset>
+      {alike.length > 0 && (
+        <label className="mb-3 flex items-baseline gap-2">
+          begin
+          <select className="min-w-0 flex-1 rounded-(--radius) border border-rule bg-sheet px-1 py-0.5" value={like} onChange={(event) => onLike(event.target.value)} title="its lanes, gains and the settings of every card; none of its recordings">
+            <option value="">afresh</option>
+            {alike.map((job) => (
+              <option key={job.id} value={job.id}>like {job.name}</option>
+            ))}
+          </select>
+        </label>
+      )}
       <p className="mb-3 text-soft">Drop recordings, a folder or a saved job anywhere on this page. Files are copied; the originals are never changed.</p>
       <div className="flex gap-2">
         <Button onClick={() => files.current?.click()}>

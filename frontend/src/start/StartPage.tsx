@@ -27,6 +27,7 @@ export function StartPage() {
   const [theme, setTheme] = useState(currentTheme());
   const [problem, setProblem] = useState<string | null>(null);
   const [brief, setBrief] = useState<Brief>("voiceover");
+  const [like, setLike] = useState("");
   const [typed, setTyped] = useState("");
   const [order, setOrder] = useState<JobOrder>("opened");
   const jobs = page.data?.jobs;
@@ -49,7 +50,7 @@ export function StartPage() {
   const start = ({ name, files }: Gathered) =>
     tried(async () => {
       if (files.length === 0) throw new Error("There is no audio in that folder. Wemble takes WAV, AIFF, FLAC, Ogg, MP3 and M4A.");
-      const id = await api.makeJob(name.slice(0, 200) || "New job", brief);
+      const id = like ? (await api.nextJob(like)).id : await api.makeJob(name.slice(0, 200) || "New job", brief);
       let opened = false;
       await importFiles(id, files, () => {
         if (!opened) go(`/jobs/${id}`); // the rest is imported while the first can be worked on
@@ -118,7 +119,7 @@ export function StartPage() {
             {page.data && page.data.removed.length > 0 && <Bin removed={page.data.removed} onAct={(act) => void tried(act)} />}
           </section>
           <aside className="space-y-4">
-            {page.data && <NewJob briefs={page.data.briefs} brief={brief} onBrief={setBrief} onFiles={(gathered) => void start(gathered)} over={over} />}
+            {page.data && <NewJob briefs={page.data.briefs} jobs={jobs ?? []} brief={brief} onBrief={(next) => (setBrief(next), setLike(""))} like={like} onLike={setLike} onFiles={(gathered) => void start(gathered)} over={over} />}
             {problem && (
               <p role="alert" className="text-fail">
                 {problem}

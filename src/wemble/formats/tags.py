@@ -9,7 +9,7 @@ References
 from __future__ import annotations
 
 import base64
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from mutagen import aiff, flac, id3, mp3, mp4, oggopus, oggvorbis, wave
@@ -39,7 +39,7 @@ _ID3 = {
     "genre": id3.TCON,
 }
 _UTF16, _UTF8 = id3.Encoding.UTF16, id3.Encoding.UTF8
-_FRONT = 3
+_OTHER, _FRONT = 0, 3
 
 
 def picture_kind(data: bytes) -> str:
@@ -48,20 +48,32 @@ def picture_kind(data: bytes) -> str:
         return "image/jpeg"
     if data.startswith(b"\x89PNG\r\n\x1a\n"):
         return "image/png"
-    raise InvalidInput("a cover must be a JPEG or a PNG")
+    raise InvalidInput("a picture must be a JPEG or a PNG")
 
 
-def write_tags(path: Path, tags: Tags, chapters: Sequence[Chapter] = (), cover: bytes = b"") -> None:
-    """Write tags, and chapters where the format has a place for them, into a file; none at all leave it as it is."""
+def picture_ending(data: bytes) -> str:
+    """Return the ending of a picture's file. Raises `InvalidInput` for what is neither JPEG nor PNG."""
+    return ".png" if picture_kind(data) == "image/png" else ".jpg"
+
+
+def write_tags(
+    path: Path, tags: Tags, chapters: Sequence[Chapter] = (), pictures: Mapping[str, bytes] | None = None
+) -> None:
+    """Write tags, and chapters where the format has a place for them, into a file; none at all leave it as it is.
+
+    ``pictures`` are the cover and those of chapters, by the names by which they are spoken of.
+    """
     if tags.empty and not chapters:
         return
+    pictures = pictures or {}
+    cover = pictures[tags.cover] if tags.cover else b""
     match path.suffix:
         case ".mp3":
-            _write_id3(mp3.MP3(path), tags, chapters, cover)
+            _write_id3(mp3.MP3(path), tags, chapters, pictures)
         case ".wav":
-            _write_id3(wave.WAVE(path), tags, chapters, cover)
+            _write_id3(wave.WAVE(path), tags, chapters, pictures)
         case ".aiff":
-            _write_id3(aiff.AIFF(path), tags, chapters, cover)
+            _write_id3(aiff.AIFF(path), tags, chapters, pictures)
         case ".flac":
             file = flac.FLAC(path)
             _write_comments(file, tags)
@@ -78,7 +90,9 @@ def write_tags(path: Path, tags: Tags, chapters: Sequence[Chapter] = (), cover: 
             _write_mp4(path, tags, cover)
 
 
-def _write_id3(file: mp3.MP3 | wave.WAVE | aiff.AIFF, tags: Tags, chapters: Sequence[Chapter], cover: bytes) -> None:
+def _write_id3(
+    file: mp3.MP3 | wave.WAVE | aiff.AIFF, tags: Tags, chapters: Sequence[Chapter], pictures: Mapping[str, bytes]
+) -> None:
     encoding = _UTF8 if tags.id3_minor == 4 else _UTF16
     if file.tags is None:
         file.add_tags()
@@ -87,15 +101,20 @@ def _write_id3(file: mp3.MP3 | wave.WAVE | aiff.AIFF, tags: Tags, chapters: Sequ
             file.tags.add(frame(encoding=encoding, text=[text]))
     if tags.comment:
         file.tags.add(id3.COMM(encoding=encoding, lang="und", desc="", text=[tags.comment]))
-    if cover:
-        file.tags.add(id3.APIC(encoding=encoding, mime=picture_kind(cover), type=_FRONT, desc="", data=cover))
+
+    def picture(name: str, role: int) -> list[id3.APIC]:
+        data = pictures[name] if name else b""
+        return [id3.APIC(encoding=encoding, mime=picture_kind(data), type=role, desc="", data=data)] if name else []
+
+    for cover in picture(tags.cover, _FRONT):
+        file.tags.add(cover)
     for number, one in enumerate(chapters):
         named = [id3.TIT2(encoding=encoding, text=[one.title])]
         link = [id3.WXXX(encoding=encoding, desc="", url=one.link)] if one.link else []
         file.tags.add(
             id3.CHAP(
                 element_id=f"ch{number}", start_time=one.start_ms, end_time=one.end_ms, start_offset=0xFFFFFFFF,
-                end_offset=0xFFFFFFFF, sub_frames=[*named, *link],
+                end_offset=0xFFFFFFFF, sub_frames=[*named, *link, *picture(one.picture, _OTHER)],
             )
         )  # fmt: skip
     if chapters:

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
 
-from wemble.errors import InvalidInput, TooLarge, Unavailable
+from wemble.errors import InvalidInput, Unavailable
 
 Connection = sqlite3.Connection
 WRITE_TIMEOUT_S = 10.0
@@ -80,7 +80,7 @@ class Database:
         except sqlite3.OperationalError as error:
             text = str(error)
             if "full" in text:
-                raise TooLarge(_DISK_FULL) from None
+                raise Unavailable(_DISK_FULL, code="disk_full") from None
             if "locked" in text or "busy" in text:
                 raise Unavailable(_LOCKED, code="locked") from None
             if "readonly database" in text or "unable to open" in text or "permission" in text:

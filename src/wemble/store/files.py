@@ -79,7 +79,7 @@ class Home:
 
     @property
     def pictures(self) -> Path:
-        """Covers, named by their hash."""
+        """Covers and pictures of chapters, named by their hash."""
         return self.root / "pictures"
 
     def keep_picture(self, data: bytes) -> str:
@@ -91,10 +91,14 @@ class Home:
         part.rename(self.pictures / name)
         return name
 
+    def has_picture(self, name: str) -> bool:
+        """Whether a picture of this name is kept."""
+        return name.isalnum() and (self.pictures / name).is_file()
+
     def picture(self, name: str) -> bytes:
         """Return a picture. Raises `NotFound`."""
-        if not name.isalnum() or not (self.pictures / name).is_file():
-            raise NotFound("the cover is no longer there; choose it again")
+        if not self.has_picture(name):
+            raise NotFound("the picture is no longer there; choose it again")
         return (self.pictures / name).read_bytes()
 
     @property

@@ -6,8 +6,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from wemble.actions.delivery.export import Preview
 from wemble.actions.delivery.one_shots import Placed
+from wemble.actions.delivery.preview import Preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+import json
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
 
 from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
 from wemble.core.deliver.tags import Tags
@@ -58,6 +59,17 @@ class Request:
     def file_kind(self) -> FileKind:
         """The kind of every file, where there is one for all."""
         return "wav_24" if self.kind == "as_source" else self.kind
+
+    @property
+    def sound(self) -> dict[str, Any]:
+        """What of it decides the samples of one file, as JSON holds it."""
+        row = asdict(self)
+        kept = {key: row[key] for key in ("kind", "kbps", "channels", "rate_hz", "limiter")}
+        return dict(json.loads(json.dumps(kept)))
+
+    def channels_of(self, job_channels: int) -> int:
+        """Return how many channels a file has."""
+        return self.channels or job_channels
 
     def rate_of(self, rendered_hz: int) -> int:
         """Return the rate of a file of what is rendered at another."""

@@ -211,6 +211,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("move_mark", marks.move_mark, "move mark", ("mark_id",)),
     EditKind("rename_mark", marks.rename_mark, "rename to {name:.40}".format_map),
     EditKind("set_link", marks.set_link, "link of a chapter", ("mark_id",)),
+    EditKind("set_picture", marks.set_picture, "picture of a chapter", ("mark_id",)),
     EditKind("remove_marks", marks.remove_marks, "remove mark"),
     EditKind("set_grid", grid.set_grid, "tempo"),
     EditKind("measure_grid", _measure_grid, "tempo"),

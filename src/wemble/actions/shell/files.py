@@ -11,7 +11,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any, cast
 
-from wemble.actions.delivery.export import export_files, file_names
+from wemble.actions.delivery.export import export_files
+from wemble.actions.delivery.preview import file_names
 from wemble.actions.delivery.request import Request
 from wemble.actions.importing.import_file import display_name, import_file
 from wemble.actions.library import measured_source

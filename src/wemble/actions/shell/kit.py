@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from wemble.actions.delivery.export import preview, start_export
+from wemble.actions.delivery.export import start_export
+from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import

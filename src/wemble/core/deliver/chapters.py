@@ -8,7 +8,7 @@ W3C *WebVTT* (cues as ``HH:MM:SS.mmm --> …``); *JSON Chapters Format* 1.2.0 of
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from wemble.core.deliver.words import Piece, clock
@@ -20,12 +20,13 @@ JSON_VERSION = "1.2.0"
 
 @dataclass(frozen=True, slots=True)
 class Chapter:
-    """A chapter, in milliseconds from the start of its file; with a link, if it has one."""
+    """A chapter, in milliseconds from the start of its file; with a link and a picture (`Mark.picture`), if it has them."""
 
     start_ms: int
     end_ms: int
     title: str
     link: str = ""
+    picture: str = ""
 
 
 def chapters_in(job: Job, piece: Piece) -> list[Chapter]:
@@ -35,7 +36,8 @@ def chapters_in(job: Job, piece: Piece) -> list[Chapter]:
     starts = [round(1000 * at / job.rate_hz) for at, _ in inside]
     ends = [*starts[1:], round(1000 * (piece.end - piece.start) / job.rate_hz)]
     return [
-        Chapter(start, end, mark.name, mark.link) for start, end, (_, mark) in zip(starts, ends, inside, strict=True)
+        Chapter(start, end, mark.name, mark.link, mark.picture)
+        for start, end, (_, mark) in zip(starts, ends, inside, strict=True)
     ]
 
 
@@ -71,11 +73,12 @@ def chapter_faults(chapters: Sequence[Chapter], shortest_s: float) -> list[Chapt
     return faults
 
 
-def as_json(chapters: Sequence[Chapter]) -> str:
-    """Return chapters as JSON, times in seconds."""
+def as_json(chapters: Sequence[Chapter], picture_files: Mapping[str, str]) -> str:
+    """Return chapters as JSON, times in seconds; of each picture the name of the file that lies beside."""
     rows = [
         {"startTime": one.start_ms / 1000, "endTime": one.end_ms / 1000, "title": one.title}
         | ({"url": one.link} if one.link else {})
+        | ({"img": picture_files[one.picture]} if one.picture else {})
         for one in chapters
     ]
     return json.dumps({"version": JSON_VERSION, "chapters": rows}, ensure_ascii=False, indent=1) + "\n"

@@ -102,6 +102,18 @@ def set_link(job: Job, mark_id: str, link: str) -> Edited:
     return Edited(replace(job, marks={**job.marks, mark_id: replace(job.mark(mark_id), link=link)}))
 
 
+def check_picture(picture: str) -> None:
+    """Raise `InvalidInput` for what is no name of a kept picture; none at all is fine."""
+    if picture and not (picture.isascii() and picture.isalnum() and len(picture) <= 64):
+        raise InvalidInput("choose the picture again")
+
+
+def set_picture(job: Job, mark_id: str, picture: str) -> Edited:
+    """Give a chapter a picture that was kept before; empty takes it away."""
+    check_picture(picture)
+    return Edited(replace(job, marks={**job.marks, mark_id: replace(job.mark(mark_id), picture=picture)}))
+
+
 def remove_marks(job: Job, mark_ids: tuple[str, ...]) -> Edited:
     """Take marks away."""
     gone = {job.mark(mark_id).id for mark_id in mark_ids}

@@ -188,6 +188,8 @@ class Mark:
     """Of a loop tied to a clip: how much before its end is crossed with what lies before its start, in source frames."""
     link: str = ""
     """Of a section that becomes a chapter: where more of it is to be found."""
+    picture: str = ""
+    """Of a section that becomes a chapter: the name of a picture that was given (`Home.pictures`)."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from wemble.core.edit.clips import JOB_RATES_HZ, check_gain, check_line
 from wemble.core.edit.edges import check_fade
 from wemble.core.edit.grid import checked
 from wemble.core.edit.joins import check_join
-from wemble.core.edit.marks import check_link
+from wemble.core.edit.marks import check_link, check_picture
 from wemble.core.edit.model import FARTHEST_FRAME, Clip, Finding, Job, Mark, Review, check_name
 from wemble.errors import InvalidInput, WembleError
 
@@ -134,6 +134,7 @@ def _check_marks(job: Job) -> None:
     for mark in job.marks.values():
         check_name(mark.name)
         check_link(mark.link)
+        check_picture(mark.picture)
         _need(mark.clip_id is None or mark.clip_id in job.clips, f"the mark “{mark.name}” refers to a missing clip")
         _check_places(mark.frame, mark.crossfade_frames, *([] if mark.end_frame is None else [mark.end_frame]))
         _need(mark.frame >= 0 and mark.crossfade_frames >= 0, f"the mark “{mark.name}” lies before the start")

@@ -13,6 +13,7 @@ import { useSetting } from "../../state/settings";
 import { currentClip, notify, setSelection, showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
+import { PictureChoice } from "../PictureChoice";
 
 /** Step 3: where the programme starts and ends, sections, and musical time. */
 export function MarkCard({ children }: { readonly children?: ReactNode }) {
@@ -163,6 +164,11 @@ function Row({ mark }: { readonly mark: Mark }) {
           onBlur={(event) => event.target.value.trim() !== mark.link && void edit({ kind: "set_link", mark_id: mark.id, link: event.target.value })}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         />
+      )}
+      {chapters && mark.kind === "section" && (
+        <span className="px-1 text-xs text-soft">
+          <PictureChoice name={mark.picture} of={`the chapter ${mark.name}`} onChange={(picture) => void edit({ kind: "set_picture", mark_id: mark.id, picture })} />
+        </span>
       )}
     </li>
   );

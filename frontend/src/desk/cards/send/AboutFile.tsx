@@ -1,9 +1,8 @@
-import { useState, type ChangeEvent, type ReactNode } from "react";
-import { api } from "../../../api/client";
+import { type ReactNode } from "react";
 import type { SendRequest, Tags } from "../../../api/types";
-import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
-import { fail, useOpen } from "../../state/desk";
+import { useOpen } from "../../state/desk";
+import { PictureChoice } from "../PictureChoice";
 
 type Part = Pick<SendRequest, "tags" | "chapters" | "shortest_chapter_s" | "limiter">;
 
@@ -67,20 +66,6 @@ function Check({ on, onChange, children }: { readonly on: boolean; readonly onCh
 }
 
 function TagFields({ tags, onChange }: { readonly tags: Tags; readonly onChange: (part: Partial<Tags>) => void }) {
-  const [busy, setBusy] = useState(false);
-  const take = async (event: ChangeEvent<HTMLInputElement>) => {
-    const file = event.target.files?.[0];
-    event.target.value = "";
-    if (!file) return;
-    setBusy(true);
-    try {
-      onChange({ cover: await api.keepPicture(file) });
-    } catch (error) {
-      fail(error);
-    } finally {
-      setBusy(false);
-    }
-  };
   return (
     <div className="grid grid-cols-[auto_minmax(0,1fr)] items-center gap-x-3 gap-y-1 pl-6">
       {FIELDS.map(([name, label]) => (
@@ -90,18 +75,7 @@ function TagFields({ tags, onChange }: { readonly tags: Tags; readonly onChange:
         </div>
       ))}
       <span className="text-soft">cover</span>
-      <span className="flex items-center gap-1.5">
-        <label className="cursor-pointer underline decoration-dotted focus-within:outline-2">
-          {busy ? "taking …" : tags.cover ? "another" : "choose a JPEG or PNG"}
-          <input type="file" accept="image/jpeg,image/png" className="sr-only" onChange={(event) => void take(event)} />
-        </label>
-        {tags.cover && (
-          <>
-            <img src={api.pictureUrl(tags.cover)} alt="the cover" className="h-8 w-8 object-cover" />
-            <Button tone="quiet" onClick={() => onChange({ cover: "" })}>remove</Button>
-          </>
-        )}
-      </span>
+      <PictureChoice name={tags.cover} of="the cover" onChange={(cover) => onChange({ cover })} />
       <label htmlFor="id3" className="text-soft">ID3</label>
       <select id="id3" className={input} value={tags.id3_minor} onChange={(event) => onChange({ id3_minor: Number(event.target.value) })}>
         <option value={4}>version 2.4</option>

@@ -5,6 +5,7 @@ import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../api/client";
 import type { BriefRecord, Preview, SendRequest, Task } from "../../../api/types";
 import { AboutFile } from "./AboutFile";
+import { Trial, HeardAgain, type Heard } from "./Trial";
 import { Button } from "../../../ui/Button";
 import { Choices } from "../../../ui/Choices";
 import { formatBytes } from "../../../ui/figures";
@@ -65,7 +66,8 @@ export function SendCard() {
   const shots = asked.what === "one_shots";
   const sections = kinds.filter((kind) => kind === "section").length;
   const request = useRequest(asked);
-  const { preview, problem } = usePreview(request);
+  const [tried, setTried] = useState(0);
+  const { preview, problem } = usePreview(request, tried);
   const change = (part: Partial<Asked>) => ask({ ...asked, ...part });
   const chooseKind = (kind: SendRequest["kind"]) => change({ kind, ...(kind === "opus" && asked.kbps > 256 ? { kbps: 256 } : {}) });
   const select = "rounded-(--radius) border border-rule bg-sheet px-1.5 py-1";
@@ -154,6 +156,7 @@ export function SendCard() {
           </p>
         )}
         {preview && <Names preview={preview} />}
+        {preview && asked.what === "one" && preview.names.length > 0 && <Trial request={request} tried={preview.tried} onTried={() => setTried(tried + 1)} />}
       </div>
       {preview && (
         <p aria-live="polite" className="border-t border-rule px-4 pt-2 text-base leading-5 font-semibold">
@@ -166,7 +169,8 @@ export function SendCard() {
   );
 }
 
-function usePreview(request: SendRequest): { preview: Preview | null; problem: string | null } {
+/** What would be sent, asked again when the job, the request or what was `tried` changes. */
+function usePreview(request: SendRequest, tried: number): { preview: Preview | null; problem: string | null } {
   const [answer, setAnswer] = useState<{ preview: Preview | null; problem: string | null }>({ preview: null, problem: null });
   const id = useOpen((desk) => desk.id);
   const revision = useOpen((desk) => desk.revision);
@@ -182,7 +186,7 @@ function usePreview(request: SendRequest): { preview: Preview | null; problem: s
       clearTimeout(later);
       stop.abort();
     };
-  }, [id, revision, request]);
+  }, [id, revision, request, tried]);
   return answer;
 }
 
@@ -255,24 +259,6 @@ function Go({ request, ready }: { readonly request: SendRequest; readonly ready:
         save the whole job as one file
       </Button>
     </div>
-  );
-}
-
-/** What a single file gives when it is decoded again. */
-interface Heard {
-  readonly integrated_lufs: number | null;
-  readonly true_peak_db: number;
-  readonly clipped: number;
-}
-
-function HeardAgain({ heard }: { readonly heard: Heard }) {
-  const figure = (value: number, unit: string) => <span className="num">{value.toFixed(1).replace("-", "−")} {unit}</span>;
-  return (
-    <>
-      {" "}
-      Decoded again: {heard.integrated_lufs === null ? "too soft to measure" : figure(heard.integrated_lufs, "LUFS")}, true peak {figure(heard.true_peak_db, "dB")}
-      {heard.clipped > 0 && <span className="text-fail">, {heard.clipped} samples clipped</span>}.
-    </>
   );
 }
 
