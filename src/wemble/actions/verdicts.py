@@ -136,6 +136,11 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
     found = [one for one in library.edge_verdicts.get((clip.source_id, edge), compute) if one.check in counts]
     if clip.confidence is None:
         return found
+    if _of_programme(job, clip):
+        confidence, reason = (
+            (clip.confidence, clip.reason) if side == "head" else (clip.end_confidence, clip.end_reason)
+        )
+        return [doubt_verdict(side, "start" if side == "head" else "end", confidence, reason), *found]
     if _is_own(job, clip):  # beside its edges the others are heard: level says nothing there
         whose = [doubt_verdict("head", "whose", clip.confidence, clip.reason)] if side == "head" else []
         return [*whose, *(verdict for verdict in found if verdict.check in OWN_CHECKS)]
@@ -147,6 +152,12 @@ def _is_own(job: Job, clip: Clip) -> bool:
     """Say whether a clip was kept because it is its lane's own."""
     finding = job.findings.get(clip.finding_id or "")
     return finding is not None and isinstance(finding.recipe, Recipe) and finding.recipe.own_only
+
+
+def _of_programme(job: Job, clip: Clip) -> bool:
+    """Say whether a clip is the programme of a recording."""
+    finding = job.findings.get(clip.finding_id or "")
+    return finding is not None and isinstance(finding.recipe, Recipe) and finding.recipe.reach == "programme"
 
 
 def _under_peak_db(library: Library, clip: Clip) -> float | None:

@@ -50,6 +50,34 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
     sys.exit(SOME_FAILED if failed else 0)
 
 
+@find.command("programme")
+@FILES
+@HOME
+@click.option("--recipe", "recipe_name", help="A saved recipe: the span that it keeps, with its rooms, is told too.")
+@JSON
+def find_programme(files: tuple[Path, ...], home: Path | None, recipe_name: str | None, as_json: bool) -> None:
+    """Find where the music of a mix begins, and where its last ring-out meets the floor; stops inside it are kept.
+
+    Example: wemble find programme mixes/*.wav --json
+    """
+    from wemble.actions.recipes import named
+    from wemble.actions.shell import files as shell
+
+    recipe = saved_recipe(home, recipe_name, named)
+
+    def found(path: Path) -> list[dict[str, Any]]:
+        with progress(path.name) as report:
+            return [shell.find_whole(path, recipe, report)]
+
+    _each(files, found, as_json, _programme_line)
+
+
+def _programme_line(row: dict[str, Any]) -> str:
+    rate = row["sample_rate_hz"]
+    doubt = f"; {row['reason']}" if row["reason"] else ""
+    return f"{row['file']}: {row['start_frame'] / rate:.3f} to {row['end_frame'] / rate:.3f} s, floor {row['floor_db']} dB{doubt}"
+
+
 @find.command("speaker")
 @FILES
 @HOME

@@ -16,9 +16,10 @@ from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
 from wemble.core.edges.floor import Floor
+from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
-from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.search import Measured, as_found, find, propose
 from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
 from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speaker
 from wemble.core.edit.clips import Edited
@@ -146,6 +147,7 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
     if recipe.own_only:
         found = _said(library, job, target_id, recipe).found
     else:
+        exact = exact or recipe.reach == "programme"
         found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
     sounds = as_sounds(found, measured.floor, recipe)
@@ -181,6 +183,10 @@ def _roughly(measured: Measured, base: Finding | Clip, recipe: Recipe) -> Found:
 
 def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
     """Return what is found, to the frame; looked up if it was searched before, as a draft is before it is applied."""
+    if recipe.reach == "programme":
+        rate_hz = library.source(base.source_id).rate_hz
+        programme = _programme(library, base)
+        return as_found(programme, recipe, rate_hz=rate_hz, head_frame=base.head_frame, tail_frame=base.tail_frame)
     key = (base.source_id, base.head_frame, base.tail_frame, replace(recipe, fade_ms=0.0, fade_shape="s"))
 
     def search() -> Found:
@@ -188,6 +194,17 @@ def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
         return find(read, measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
 
     return library.found_sounds.get(key, search)
+
+
+def _programme(library: Library, base: Finding | Clip) -> Programme | None:
+    """Return the programme of a recording; no setting changes it, so it is looked for once."""
+    key = (base.source_id, base.head_frame, base.tail_frame)
+
+    def search() -> Programme | None:
+        read, envelope = library.reads(base.source_id), library.measured(base.source_id).envelope
+        return find_programme(read, envelope, head_frame=base.head_frame, tail_frame=base.tail_frame)
+
+    return library.programmes.get(key, search)
 
 
 def _said(library: Library, job: Job, target_id: str, recipe: Recipe) -> Said:
@@ -203,7 +220,12 @@ def _found(library: Library, job: Job, target_id: str, recipe: Recipe) -> Sounds
     base = base_of(job, target_id)
     floor = library.measured(base.source_id).floor
     if not recipe.own_only:
-        return as_sounds(_searched(library, base, recipe), floor, recipe)
+        sounds = as_sounds(_searched(library, base, recipe), floor, recipe)
+        programme = _programme(library, base) if recipe.reach == "programme" else None
+        if programme is None:
+            return sounds
+        one = Sure(programme.start_confidence, programme.start_reason, programme.end_confidence, programme.end_reason)
+        return replace(sounds, sure=(one,), floor_db=programme.floor_db, threshold_db=programme.floor_db)
     said = _said(library, job, target_id, recipe)
     sure = tuple(Sure(*doubt(margin_db)) for margin_db in said.margins_db.tolist())
     return replace(as_sounds(said.found, floor, recipe), sure=sure)

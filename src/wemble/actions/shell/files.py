@@ -25,9 +25,10 @@ from wemble.core.deliver.words import files_to_send
 from wemble.core.edges.hit_doubts import is_coded
 from wemble.core.edges.hits import find_hits, measure_take
 from wemble.core.edges.onset import Hit, find_hit
+from wemble.core.edges.programme import find_programme
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edges.refine import Read
-from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.search import Measured, as_found, find, propose
 from wemble.core.edges.silence import Found
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.model import Job, SourceUse
@@ -91,6 +92,33 @@ def find_sound(path: Path, recipe: Recipe | None, report: Report = _unheard) -> 
             "floor_db": round(floor.level_db, 2),
             "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
         }
+
+
+def find_whole(path: Path, recipe: Recipe | None, report: Report = _unheard) -> dict[str, Any]:
+    """Return the programme of a file, without rooms, in its own frames; none where nothing stands out of the floor.
+
+    With a recipe also the span that it keeps, rooms included.
+    """
+    with opened_file(path, report) as opened:
+        found = find_programme(opened.read, opened.measured.envelope)
+        if found is None:
+            raise InvalidInput("nothing in this file stands out of its floor; there is no programme to find")
+        source = opened.source
+        row = {
+            "file": str(path),
+            "sample_rate_hz": source.rate_hz,
+            "frames": source.frames,
+            "start_frame": found.start_frame,
+            "end_frame": found.end_frame,
+            "floor_db": found.floor_db,
+            "start_confidence": found.start_confidence,
+            "end_confidence": found.end_confidence,
+            "reason": "; ".join(reason for reason in (found.start_reason, found.end_reason) if reason),
+        }
+        if recipe is not None:
+            kept = as_found(found, recipe, rate_hz=source.rate_hz, head_frame=0, tail_frame=source.frames)
+            row["span"] = kept.spans[0].tolist()
+        return row
 
 
 def measure_loudness(path: Path, report: Report = _unheard) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from wemble.core.shape.curves import SHAPES, Shape
 from wemble.errors import InvalidInput
 
 Reference = Literal["full_scale", "floor", "peak"]
-Reach = Literal["floor", "threshold"]
+Reach = Literal["floor", "threshold", "programme"]
 DOUBTFUL = 0.5
 """Under this confidence somebody should look."""
 TreatmentKind = Literal["cut", "turn_down", "room_tone", "close_up", "split", "keep_quiet"]
@@ -24,7 +24,8 @@ class Recipe:
 
     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-    to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
+    to the threshold alone, as a hit does among the bleed of others; or all is one, from where the programme begins to where its
+    last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left out if its loudest lies
     ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
     A fade of 0 ms means no automatic fades.
     """

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from wemble.core.briefs import Material
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor
+from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, refine_sounds, to_the_level
 from wemble.core.edges.silence import HYSTERESIS_DB, Found, find_sounds, with_rooms
@@ -24,8 +27,11 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
     by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it; the one behind is as long
     as the recording's own room needs to fall by another 20 dB, and 130 ms more. What is struck may be
     as short as a click, and follows closely (common practice: half a second joins hits into one); others are heard in
-    between, so its threshold lies a step under its own loudest. Only speech has breaths to be left out.
+    between, so its threshold lies a step under its own loudest. Only speech has breaths to be left out. Music is one
+    programme, with rooms of our choice.
     """
+    if material == "music":
+        return Recipe(room_before_ms=50.0, room_after_ms=250.0, breaths_are_sound=True, reach="programme")
     threshold = max(floor.level_db + _OVER_FLOOR_DB, floor.level_top_db + 3.0, floor.sound_db - _UNDER_SOUND_DB)
     higher = max(0.0, floor.level_db + 60.0)
     proposed = Recipe(
@@ -36,8 +42,8 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
             round(130.0 + 3.0 * min(higher, 20.0) + 1000.0 * min(_DIES_AWAY_DB / floor.fall_db_s, 0.3), -1)
         ),
     )
-    if material != "struck":
-        return replace(proposed, breaths_are_sound=material != "speech")
+    if material == "speech":
+        return proposed
     return replace(
         proposed,
         threshold_db=round(max(proposed.threshold_db, floor.peak_db - _UNDER_PEAK_DB), 1),
@@ -66,6 +72,9 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         In source frames.
     """
     envelope = measured.envelope
+    if recipe.reach == "programme":
+        programme = find_programme(read, envelope, head_frame=head_frame, tail_frame=tail_frame)
+        return as_found(programme, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
     part = envelope.part(head_frame, tail_frame)
     shift = head_frame // envelope.bin_frames * envelope.bin_frames
     rough = find_sounds(part, measured.floor, recipe)
@@ -90,6 +99,17 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         frames=tail_frame - head_frame,
     )
     return replace(rough.shifted(shift), sounds=sounds, spans=spans + head_frame)
+
+
+def as_found(programme: Programme | None, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int) -> Found:
+    """Return a programme as what was found, with its rooms; nothing, where there is none."""
+    nothing = np.zeros((0, 2), np.int64)
+    found = Found(nothing, nothing, nothing, nothing, nothing, nothing, nothing)
+    if programme is None:
+        return found
+    sounds = np.array([[programme.start_frame, programme.end_frame]], np.int64)
+    spans = with_rooms(sounds - head_frame, nothing, recipe, rate_hz=rate_hz, frames=tail_frame - head_frame)
+    return replace(found, sounds=sounds, spans=spans + head_frame)
 
 
 def _released_db(measured: Measured, recipe: Recipe) -> float:

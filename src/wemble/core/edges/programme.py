@@ -1,0 +1,310 @@
+"""The programme of a recording: from where the music begins to where its last ring-out meets the floor.
+
+Unlike finding sound and silence, which parts one phrase from the next, this looks for one span: stops inside it are its own.
+
+1. The *air* is what is quiet at the recording's ends. Its power is measured in six bands of each channel, and how much that
+   wavers: a rumble wavers for long, hiss hardly at all.
+2. From outside to inside, the sound's own power is what the bands have over the air's, each over as long as its noise needs
+   to be steady, and nothing where it may be the noise alone.
+3. The programme begins where that power is as large as the air's, in the full or the upper band: there the sound is as
+   loud as its floor. It ends in the same way, looked at from behind.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage, signal, special
+
+from wemble.core.edges.envelope import Envelope, runs
+from wemble.core.edges.refine import Read
+from wemble.core.signal.levels import Floats, Samples, ms_to_frames
+
+Powers = NDArray[np.float64]
+
+_BLOCK_MS = 1.0
+_QUIETEST_MS = 150.0
+_QUIET_OVER_DB = 5.0
+_LEAST_AIR_MS = 100.0
+_MOST_AIR_S = 6.0
+_AGREE_DB = 1.5
+_STANDS_OUT_DB = 6.0
+_SURE_MS = 50.0
+_INSIDE_S, _OUTSIDE_S = 3.0, 8.0
+_BAND_EDGES_HZ = (120.0, 300.0, 700.0, 2000.0, 6000.0)
+_FIRST_UPPER_BAND = 4
+_WINDOWS_MS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0, 80.0, 112.0, 160.0)
+_STEADY = 1.5
+_HARDLY_EVER, _CORRELATED = 1e-7, 1.5
+_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB = 20, 1.5, 18.0
+_ALONE_S = 1.0
+_SETTLING_BLOCKS = 30
+_EDGE_BLOCKS = 80
+_UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.35, 0.3, 1.0
+_WAVERS = 0.8
+"""Sound that wavers about its floor is still heard when its mean is a little under it."""
+_NO_AIR = 10.0 ** (-40.0 / 10.0)
+"""No air is as loud as that (our choice)."""
+_LEAST_FLOOR = 10.0 ** (-96.0 / 10.0)
+"""Quieter than the steps of 16 bits nothing counts: a mix may have digital silence at its ends."""
+
+
+@dataclass(frozen=True, slots=True)
+class Programme:
+    """Where the programme starts and ends, in source frames, without rooms; how sure that is, 0…1, and why not.
+
+    ``floor_db`` is the level of the noise at the ends.
+    """
+
+    start_frame: int
+    end_frame: int
+    floor_db: float
+    start_confidence: float
+    end_confidence: float
+    start_reason: str = ""
+    end_reason: str = ""
+
+
+def find_programme(
+    read: Read, whole: Envelope, *, head_frame: int = 0, tail_frame: int | None = None
+) -> Programme | None:
+    """Find the programme inside ``[head_frame, tail_frame)`` of a source; none where nothing stands out."""
+    tail_frame = whole.frames if tail_frame is None else tail_frame
+    envelope = whole.part(head_frame, tail_frame)
+    first = head_frame // whole.bin_frames * whole.bin_frames
+    air = _air(envelope)
+    heard = _heard(envelope, air)
+    if not len(heard):
+        return None
+    rate, inside, outside = whole.rate_hz, round(_INSIDE_S * whole.rate_hz), round(_OUTSIDE_S * whole.rate_hz)
+    near_start, near_end = first + int(heard[0, 0]) * whole.bin_frames, first + int(heard[-1, 1]) * whole.bin_frames
+    before, behind = _noise(read, envelope, air, first)
+    low, high = max(near_start - outside, head_frame), min(near_start + inside, near_end)
+    begun = _begins(read(low, high - low), rate, before)
+    start = low + _block(rate) * begun.block
+    low, high = max(near_end - inside, near_start), min(near_end + outside, tail_frame)
+    ended = _begins(read(low, high - low)[:, ::-1], rate, behind)
+    end = high - _block(rate) * ended.block
+    length_s = heard * envelope.bin_s
+    start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
+    end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
+    if not end_reason and ended.near_s > _SLOW_S:
+        end_reason = f"it dies away slowly: {ended.near_s:.1f} s of it are hardly louder than the floor"
+    return Programme(
+        start,
+        max(end, start + 1),
+        round(air.level_db, 2),
+        _UNSURE if start_reason else 1.0,
+        _UNSURE if end_reason else 1.0,
+        start_reason,
+        end_reason,
+    )
+
+
+def _doubt(air_s: float, heard_s: Floats, verb: str, where: str) -> str:
+    """Return why an end of the programme may be elsewhere; ``heard_s`` are the runs heard, from that end on, in seconds."""
+    if air_s < _LEAST_AIR_MS / 1000.0:
+        return f"the recording {verb} inside the sound, or just where it {verb}"
+    first, then = heard_s[0], heard_s[1] if len(heard_s) > 1 else heard_s[0]
+    if first[1] - first[0] < _SHORT_S and then[0] - first[1] > _FAR_S:
+        return f"something short lies {then[0] - first[1]:.1f} s {where}"
+    return ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Air:
+    """How many bins are quiet at either end, and how loud they are in the two bands of the envelope, in dB."""
+
+    before: int
+    behind: int
+    level_db: float
+    upper_db: float
+
+
+def _air(envelope: Envelope) -> _Air:
+    power = envelope.power.astype(np.float64)
+    smooth = ndimage.uniform_filter1d(power, max(envelope.bins(_QUIETEST_MS), 1), mode="nearest")
+    held = ndimage.uniform_filter1d(power, max(envelope.bins(_SURE_MS), 1), mode="nearest")
+    if smooth.min() > _NO_AIR:
+        return _Air(0, 0, _mean_db(smooth[:0]), _mean_db(smooth[:0]))
+    loud = np.flatnonzero(held > max(smooth.min(), _LEAST_FLOOR) * 10 ** (_QUIET_OVER_DB / 10))
+    if not len(loud):
+        return _Air(len(held), len(held), -200.0, -200.0)
+    before, behind = int(loud[0]), len(held) - int(loud[-1]) - 1
+    inside = np.concatenate([np.arange(before * 4 // 5), np.arange(len(held) - behind // 2, len(held))])
+    if not len(inside):
+        inside = np.array([int(np.argmin(smooth))])
+    return _Air(before, behind, _mean_db(envelope.power[inside]), _mean_db(envelope.upper_power[inside]))
+
+
+def _mean_db(power: Floats) -> float:
+    mean = float(np.mean(power, dtype=np.float64)) if len(power) else 0.0
+    return float(10.0 * np.log10(max(mean, _LEAST_FLOOR)))
+
+
+def _heard(envelope: Envelope, air: _Air) -> NDArray[np.int64]:
+    """Return the runs of bins that surely stand out of the air."""
+    width = max(envelope.bins(_SURE_MS), 1)
+    upper = ndimage.uniform_filter1d(envelope.upper_power, width, mode="nearest")
+    over = (envelope.sustained_db > air.level_db + _STANDS_OUT_DB) | (
+        upper > 10.0 ** ((air.upper_db + _STANDS_OUT_DB) / 10.0)
+    )
+    return runs(over)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Noise:
+    """The air: its power in each band and channel, (bands, channels); and of each band the window in ms over which it is
+    steady, and how far it goes beyond its power by itself over that window and over 10 ms, as a factor."""
+
+    power: Powers
+    window_ms: Powers
+    by_itself: Powers
+    short_by_itself: Powers
+
+
+def _noise(read: Read, envelope: Envelope, air: _Air, first: int) -> tuple[_Noise, _Noise]:
+    """Return the noise at the start and at the end: that of both, where they agree."""
+    rate, width = envelope.rate_hz, envelope.bin_frames
+    most, least = round(_MOST_AIR_S * rate), ms_to_frames(_LEAST_AIR_MS, rate)
+    head, tail = min(air.before * 4 // 5 * width, most), min(air.behind // 2 * width, most)
+    ends = [(first, head), (first + envelope.frames - tail, tail)]
+    quietest = first + int(np.argmin(envelope.sustained_db)) * width
+    chosen = [end for end in ends if end[1] >= least] or [(quietest, least)]
+    powers = [_band_powers(read(at, frames), rate)[:, :, _SETTLING_BLOCKS:] for at, frames in chosen]
+    means = [np.maximum(one.mean(axis=2), _LEAST_FLOOR / 10.0) for one in powers]
+    apart_db = np.abs(10.0 * np.log10(means[0][-2] / means[-1][-2])).max()
+    if len(chosen) == 1 or apart_db < _AGREE_DB:
+        both = _wavers(powers, means, np.min(means, axis=0))
+        return both, both
+    one, other = (_wavers([alone], [mean], mean) for alone, mean in zip(powers, means, strict=True))
+    return one, other
+
+
+def _wavers(powers: list[Powers], means: list[Powers], power: Powers) -> _Noise:
+    """Return how noise wavers: channels, and the two ends of a recording, are taken together."""
+    window, by_itself = np.full(len(power), _WINDOWS_MS[-1]), np.zeros(len(power))
+    usual = short_by_itself = by_itself
+    for one in _WINDOWS_MS:
+        over = [_averaged(part, one) / mean[:, :, None] for part, mean in zip(powers, means, strict=True)]
+        variance = np.mean([part.var(axis=(1, 2)) for part in over], axis=0)
+        usual = variance if one == _WINDOWS_MS[0] else usual
+        variance = np.maximum(variance, _CORRELATED * usual * _WINDOWS_MS[0] / one)
+        most = np.maximum(_most_by_itself(variance), np.max([part.max(axis=(1, 2)) for part in over], axis=0))
+        short_by_itself = most if one == _WINDOWS_MS[0] else short_by_itself
+        takes = (by_itself == 0.0) & ((most <= _STEADY) | (one == _WINDOWS_MS[-1]))
+        window[takes], by_itself[takes] = one, most[takes]
+    return _Noise(power, window, by_itself, short_by_itself)
+
+
+def _most_by_itself(variance: Powers) -> Powers:
+    """Return what noise of mean 1 and this variance hardly ever goes beyond: its power has a gamma distribution."""
+    shape = 1.0 / np.maximum(variance, 1e-6)
+    return np.asarray(special.gammainccinv(shape, _HARDLY_EVER) / shape)
+
+
+def _block(rate_hz: int) -> int:
+    return max(ms_to_frames(_BLOCK_MS, rate_hz), 1)
+
+
+def _band_powers(samples: Samples, rate_hz: int) -> Powers:
+    """Return the power of every millisecond in each band, and in the full and the upper band: float64 (bands + 2, channels,
+    blocks).
+
+    The filters run from the first sample on, so that nothing of a sound is there before it begins.
+    """
+    block = _block(rate_hz)
+    blocks = samples.shape[1] // block
+    out = []
+    for sos in _band_filters(rate_hz):
+        state = signal.sosfilt_zi(sos)[:, None, :] * samples[None, :, :1]
+        squared = np.square(signal.sosfilt(sos, samples[:, : blocks * block], axis=1, zi=state)[0])
+        out.append(squared.reshape(len(samples), blocks, block).mean(axis=2))
+    return np.stack([*out, np.sum(out, axis=0), np.sum(out[_FIRST_UPPER_BAND:], axis=0)])
+
+
+@lru_cache
+def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
+    edges = [hz for hz in _BAND_EDGES_HZ if hz < 0.45 * rate_hz]
+    low = signal.butter(2, edges[0], "lowpass", fs=rate_hz, output="sos")
+    between = [signal.butter(2, pair, "bandpass", fs=rate_hz, output="sos") for pair in pairwise(edges)]
+    high = signal.butter(2, edges[-1], "highpass", fs=rate_hz, output="sos")
+    return (low, *between, high)
+
+
+@dataclass(frozen=True, slots=True)
+class _Begun:
+    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds."""
+
+    block: int
+    near_s: float
+
+
+def _begins(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
+    """Return the first block in which the sound is as loud as its floor, in any channel, in the full or the upper band.
+
+    What begins at once is seen too early by a long stretch: there its surely heard rise is followed back instead.
+    """
+    sure, own = _own(_band_powers(samples, rate_hz), noise)
+    loud = _in_floors(own, noise)
+    begun = _first_lasting(loud >= 1.0)
+    louder = int(np.argmax(loud[begun:] >= _CLEAR))
+    return _Begun(begun + _after_the_rise(sure[:, :, begun:], noise), louder * _BLOCK_MS / 1000.0)
+
+
+def _after_the_rise(sure: Powers, noise: _Noise) -> int:
+    """Return how many blocks later a sound begins than a long stretch would have it."""
+    heard = 10.0 * np.log10(np.maximum(_in_floors(sure, noise), 1e-9))
+    after = int(np.argmax(heard >= 0.0))
+    risen = heard[after : after + _RISE_BLOCKS].max() - heard[after]
+    if heard[after] < 0.0 or risen < _RISES_DB:
+        return 0
+    if heard[after] + risen >= _AT_ONCE_DB:
+        return after
+    return max(after - round(float(heard[after] / risen) * _RISE_BLOCKS), 0)
+
+
+def _first_lasting(flags: NDArray[np.bool_]) -> int:
+    """Return the first block from which on no second goes by without a sound: what is farther out is the noise's own."""
+    flags[:_EDGE_BLOCKS] &= flags[_EDGE_BLOCKS]  # a mean over less than its window wavers more
+    at = np.flatnonzero(flags)
+    if not len(at):
+        return 0
+    apart = np.flatnonzero(np.diff(at) > _ALONE_S * 1000.0 / _BLOCK_MS)
+    return int(at[apart[-1] + 1]) if len(apart) else int(at[0])
+
+
+def _in_floors(own: Powers, noise: _Noise) -> Powers:
+    """Return how loud a sound is in floors: in the channel, and in the full or the upper band, where that is most.
+
+    In either it is what its bands have together, or what the band as a whole has over its noise.
+    """
+    bands = len(own) - 2
+    together = [own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0)]
+    loud = [
+        np.maximum(one, own[bands + n] / _WAVERS) / noise.power[bands + n][:, None] for n, one in enumerate(together)
+    ]
+    return np.asarray(np.max(loud, axis=(0, 1)))
+
+
+def _own(powers: Powers, noise: _Noise) -> tuple[Powers, Powers]:
+    """Return the sound's own power in each band and channel: what 10 ms surely have over the noise, more than it does by
+    itself; and with that, where there is no such thing, what a longer stretch surely has, but no more than is there."""
+    short = _averaged(powers, _WINDOWS_MS[0])
+    under = noise.power[:, :, None]
+    sure = np.where(short > under * noise.short_by_itself[:, None, None], short - under, 0.0)
+    own = sure.copy()
+    for band, channel in np.ndindex(noise.power.shape):
+        floor = noise.power[band, channel]
+        mean = _averaged(powers[band, channel], float(noise.window_ms[band]))
+        soft = np.where(mean > floor * noise.by_itself[band], mean - floor, 0.0)
+        own[band, channel] = np.maximum(own[band, channel], np.minimum(soft, short[band, channel]))
+    return sure, own
+
+
+def _averaged(powers: Powers, window_ms: float) -> Powers:
+    return np.asarray(ndimage.uniform_filter1d(powers, max(round(window_ms / _BLOCK_MS), 1), mode="nearest"))
