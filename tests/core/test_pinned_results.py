@@ -103,7 +103,7 @@ def speech(seed: int) -> list[Any]:
     levels = enveloped(samples, rate)
     floor = measure_floor(levels)
     measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
-    recipe = propose(floor, material="speech" if seed % 3 else "other")
+    recipe = replace(propose(floor), breaths_are_sound=not seed % 3)
     found = find(read, measured, recipe, head_frame=0, tail_frame=samples.shape[1])
     out: list[Any] = [*astuple(floor), *astuple(recipe), *found.sounds.ravel(), *found.spans.ravel()]
     out += [len(found.clicks), len(found.breaths), len(found.bridged_gaps)]
@@ -411,7 +411,7 @@ def figures(_: int) -> list[Any]:
     """The numbers that are common practice or our choice: what is usual, and when a check looks or fails."""
     usual = [Recipe(), HitRecipe(), Job("job"), Grid(120), Fade(1), *TABLE.values()]
     floors = [Floor(at, at - 8, at + 2, at - 6, at + 2, at + 30, at + 45, 1.0) for at in (-80.0, -55.0, -40.0, -30.0)]
-    proposed = [propose(floor, material=material) for floor in floors for material in ("speech", "struck", "other")]
+    proposed = [propose(floor, material=material) for floor in floors for material in ("speech", "struck", "music")]
     states = [state_of(check, one.look_from + step) for check, one in TABLE.items() for step in (-1e-6, 0.0)]
     states += [state_of(check, one.fail_from + step) for check, one in TABLE.items() for step in (-1e-6, 0.0)]
     return [*map(repr, (*usual, *proposed)), *states, *_LIMITS, *_HIT_LIMITS]

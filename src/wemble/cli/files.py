@@ -20,14 +20,42 @@ from wemble.cli.options import (
     report_failure,
     saved_recipe,
 )
+from wemble.cli.release import disc
 from wemble.core.deliver.kinds import FileKind, MapKind
 from wemble.errors import WembleError
 
 
-@click.command()
+class _FilesOrDisc(click.Group):
+    """``check disc`` is a command of its own; anything else are files to check."""
+
+    def resolve_command(
+        self, context: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in self.commands:
+            args = ["files", *args]
+        return super().resolve_command(context, args)
+
+    def parse_args(self, context: click.Context, args: list[str]) -> list[str]:
+        if args and args[0].startswith("-") and args[0] != "--help":
+            args = ["files", *args]
+        return super().parse_args(context, args)
+
+
+@click.group(cls=_FilesOrDisc)
+def check() -> None:
+    """Check files, or with "check disc" cue sheets and their images. Exit status 1 if anything is found.
+
+    Example: wemble check out/*.wav
+    """
+
+
+check.add_command(disc)
+
+
+@check.command("files")
 @FILES
 @JSON
-def check(files: tuple[Path, ...], as_json: bool) -> None:
+def check_files(files: tuple[Path, ...], as_json: bool) -> None:
     """Check the head and the tail of files: clicks, cut tails, clipped speech, air. Exit status 1 if anything is found.
 
     Example: wemble check out/*.wav

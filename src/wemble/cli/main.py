@@ -11,6 +11,7 @@ from wemble import __version__
 from wemble.cli.files import check, clean, kit, loudness
 from wemble.cli.find import find
 from wemble.cli.options import WRONG_USE
+from wemble.cli.release import release
 from wemble.cli.serving import demo, doctor, serve
 from wemble.cli.talk import episode
 from wemble.errors import WembleError
@@ -27,7 +28,7 @@ class _Group(click.Group):
             sys.exit(WRONG_USE)
 
 
-@click.group(cls=_Group, commands=[serve, demo, find, check, loudness, clean, episode, kit, doctor])
+@click.group(cls=_Group, commands=[serve, demo, find, check, loudness, clean, episode, kit, release, doctor])
 @click.version_option(__version__)
 def main() -> None:
     """Clean the edges of audio: find, cut, fade, check, send."""

@@ -12,11 +12,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from wemble.formats.riff import chunks
+from wemble.formats.riff import append_bytes, chunk_bytes, chunks
 
 _MOST_POINTS = 10_000
 _LONGEST_CHUNK = 1 << 22
-_RIFF_MOST = (1 << 32) - 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,17 +69,7 @@ def append_points(path: Path, points: Sequence[Point], *, rate_hz: int) -> None:
     cues = [point for point in points if point.end_frame is None]
     loops = [point for point in points if point.end_frame is not None]
     tail = b"".join([*_cue_chunks(cues), *([_smpl_chunk(loops, rate_hz)] if loops else [])])
-    with path.open("r+b") as file:
-        head = file.read(4)
-        end = file.seek(0, 2)
-        if not tail or head != b"RIFF" or end + len(tail) + 1 > _RIFF_MOST:
-            return
-        if end & 1:
-            file.write(b"\0")
-        file.write(tail)
-        size = file.tell() - 8
-        file.seek(4)
-        file.write(struct.pack("<I", size))
+    append_bytes(path, tail)
 
 
 def _cues(data: bytes) -> dict[int, int]:
@@ -114,18 +103,16 @@ def _cue_chunks(points: Sequence[Point]) -> list[bytes]:
     if not points:
         return []
     rows = [struct.pack("<II4sIII", n, point.frame, b"data", 0, 0, point.frame) for n, point in enumerate(points, 1)]
-    labels = [_chunk(b"labl", struct.pack("<I", n) + point.name.encode() + b"\0") for n, point in enumerate(points, 1)]
+    labels = [
+        chunk_bytes(b"labl", struct.pack("<I", n) + point.name.encode() + b"\0") for n, point in enumerate(points, 1)
+    ]
     return [
-        _chunk(b"cue ", struct.pack("<I", len(rows)) + b"".join(rows)),
-        _chunk(b"LIST", b"adtl" + b"".join(labels)),
+        chunk_bytes(b"cue ", struct.pack("<I", len(rows)) + b"".join(rows)),
+        chunk_bytes(b"LIST", b"adtl" + b"".join(labels)),
     ]
 
 
 def _smpl_chunk(loops: Sequence[Point], rate_hz: int) -> bytes:
     head = struct.pack("<IIIIIIIII", 0, 0, round(1e9 / rate_hz), 60, 0, 0, 0, len(loops), 0)
     rows = [struct.pack("<IIIIII", n, 0, loop.frame, (loop.end_frame or 0) - 1, 0, 0) for n, loop in enumerate(loops)]
-    return _chunk(b"smpl", head + b"".join(rows))
-
-
-def _chunk(name: bytes, body: bytes) -> bytes:
-    return struct.pack("<4sI", name, len(body)) + body + (b"\0" if len(body) & 1 else b"")
+    return chunk_bytes(b"smpl", head + b"".join(rows))

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 _UNKNOWN_SIZE = 0xFFFFFFFF
+_RIFF_MOST = (1 << 32) - 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,31 @@ def chunks(path: Path) -> Iterator[Chunk]:
                 size = long_data
             yield Chunk(name, at + 8, size)
             at += 8 + size + (size & 1)
+
+
+def chunk_bytes(name: bytes, body: bytes) -> bytes:
+    """Return a chunk whole, padded to an even length."""
+    return struct.pack("<4sI", name, len(body)) + body + (b"\0" if len(body) & 1 else b"")
+
+
+def append_chunk(path: Path, name: bytes, body: bytes) -> None:
+    """Write a chunk into a finished WAV file, behind its samples. A file past 4 GiB (RF64) is left alone."""
+    append_bytes(path, chunk_bytes(name, body))
+
+
+def append_bytes(path: Path, tail: bytes) -> None:
+    """Write whole chunks into a finished WAV file, behind its samples. A file past 4 GiB (RF64) is left alone."""
+    with path.open("r+b") as file:
+        head = file.read(4)
+        end = file.seek(0, 2)
+        if not tail or head != b"RIFF" or end + len(tail) + 1 > _RIFF_MOST:
+            return
+        if end & 1:
+            file.write(b"\0")
+        file.write(tail)
+        size = file.tell() - 8
+        file.seek(4)
+        file.write(struct.pack("<I", size))
 
 
 def promised_frames(path: Path) -> int | None:

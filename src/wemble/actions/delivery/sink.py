@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 import soxr
@@ -20,19 +21,30 @@ def _dither(kind: FileKind) -> float:
     return 0.0 if bits is None else 2.0 / (1 << (bits - 1))
 
 
+class SampleWriter(Protocol):
+    """Takes the samples of a file, block by block."""
+
+    def write(self, samples: Samples, start_frame: int) -> None:
+        """Write float32 (channels, frames); ``start_frame`` keys the dither."""
+
+    def close(self) -> None:
+        """Finish."""
+
+
 class Sink:
     """A writer behind the fold and the rate conversion that its file needs.
 
     ``peak`` is that of what was written, before integers cut it off; ``over`` says how many samples lay over full scale.
-    ``frames`` and ``from_hz`` are those of what is rendered, ``to_hz`` and ``channels`` those of the file.
+    ``frames`` and ``from_hz`` are those of what is rendered, ``to_hz`` and ``channels`` those of the file. Another ``writer``
+    takes the samples of the file in its place.
     """
 
     def __init__(
         self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192,
-        limiter: LimiterSettings | None = None,
+        limiter: LimiterSettings | None = None, writer: SampleWriter | None = None,
     ):  # fmt: skip
         self._channels = channels
-        self._writer = Writer(
+        self._writer = writer or Writer(
             path, kind, rate_hz=to_hz, channels=channels, frames=frames * to_hz // max(from_hz, 1), kbps=kbps
         )
         self._stream = None

@@ -14,12 +14,27 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_type
 from pydantic import BaseModel, ConfigDict, Field, create_model, model_validator
 
 from wemble.actions.editing import automatic_fades, kit_edits, offsets, programme_marks
+from wemble.actions.editing.on_air_points import propose_on_air
 from wemble.actions.lanes.pieces import place_piece
 from wemble.actions.lanes.voices import even_voices
 from wemble.actions.library import Library
 from wemble.actions.revisions import PASSING, TOGETHER, Answer, check_newest, edit
 from wemble.actions.searching import hit_search
-from wemble.core.edit import arrange, clips, edges, episode, grid, joins, kit, marks, review, spans, talk
+from wemble.core.edit import (
+    arrange,
+    clips,
+    edges,
+    episode,
+    grid,
+    joins,
+    kit,
+    marks,
+    on_air,
+    review,
+    spans,
+    talk,
+    tracks,
+)
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import FARTHEST_FRAME, Decision, Fade, Job, Side
@@ -213,6 +228,19 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("set_link", marks.set_link, "link of a chapter", ("mark_id",)),
     EditKind("set_picture", marks.set_picture, "picture of a chapter", ("mark_id",)),
     EditKind("remove_marks", marks.remove_marks, "remove mark"),
+    EditKind("make_tracks", tracks.make_tracks, "make tracks"),
+    EditKind("add_track", tracks.add_track, "begin a track"),
+    EditKind("end_track", tracks.end_track, "end a track"),
+    EditKind("describe_track", tracks.describe_track, "track list", ("mark_id",)),
+    EditKind("set_gaps", tracks.set_gaps, "gap before a track", ("mark_ids",)),
+    EditKind("move_track", tracks.move_track, "move what follows", ("mark_id",)),
+    EditKind("run_on", tracks.run_on, "run on"),
+    EditKind("order_tracks", tracks.order_tracks, "order of the tracks"),
+    EditKind("put_on_disc_frames", tracks.put_on_disc_frames, "put on disc frames"),
+    EditKind("snap_to_clips", tracks.snap_to_clips, "snap marks to clips"),
+    EditKind("set_air_point", on_air.set_point, "on-air point", ("clip_id", "point")),
+    EditKind("remove_air_point", on_air.remove_point, "remove on-air point"),
+    EditKind("propose_on_air", propose_on_air, "propose on-air points", measures=True),
     EditKind("set_grid", grid.set_grid, "tempo"),
     EditKind("measure_grid", _measure_grid, "tempo"),
     EditKind("set_sync", grid.set_sync, "sync point"),

@@ -46,6 +46,15 @@ def with_time_in(
     return _shifted(job, shift, shift, lane_id, but)
 
 
+def moved_from(job: Job, at: int, by: int) -> Job:
+    """Return the job with everything that starts at a frame or behind it moved, on all lanes, marks too."""
+
+    def shift(place: int) -> int:
+        return by if place >= at else 0
+
+    return _shifted(job, shift, shift, None, frozenset())
+
+
 def before_closing(closed: Sequence[Span]) -> list[Span]:
     """Return spans of time that was closed up, as they lay before that.
 

@@ -70,8 +70,9 @@ def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
     if mark.clip_id is not None:
         clip = job.clip(mark.clip_id)
         at = source_frame_from(job, clip, frame)
-        if clip.head_frame <= at < clip.tail_frame:
+        if _covers(clip, replace(mark, frame=at)):
             moved = replace(mark, frame=at) if mark.end_frame is None else _moved_loop(job, clip, mark, at)
+    moved = replace(moved, by_hand=True)
     changed = replace(job, marks={**job.marks, mark_id: moved})
     return set_programme(changed, None, None)
 
@@ -128,12 +129,12 @@ def reattach_marks(before: Job, after: Job) -> Job:
     """
     moved: dict[str, Mark] = {}
     for mark in after.marks.values():
-        if mark.clip_id is None or _covers(after.clips.get(mark.clip_id), mark.frame):
+        if mark.clip_id is None or _covers(after.clips.get(mark.clip_id), mark):
             continue
         was = before.clips.get(mark.clip_id) or after.clips.get(mark.clip_id)
         if was is None:
             continue
-        heirs = [clip for clip in after.clips.values() if clip.source_id == was.source_id and _covers(clip, mark.frame)]
+        heirs = [clip for clip in after.clips.values() if clip.source_id == was.source_id and _covers(clip, mark)]
         if heirs:
             heir = min(heirs, key=lambda clip: (clip.origin_frame != was.origin_frame, start_of(after, clip)))
             moved[mark.id] = replace(mark, clip_id=heir.id)
@@ -144,8 +145,12 @@ def reattach_marks(before: Job, after: Job) -> Job:
     return replace(after, marks={**after.marks, **moved}) if moved else after
 
 
-def _covers(clip: Clip | None, source_frame: int) -> bool:
-    return clip is not None and clip.head_frame <= source_frame < clip.tail_frame
+def _covers(clip: Clip | None, mark: Mark) -> bool:
+    """Whether a clip has the sound of a mark; what ends something lies behind its last frame."""
+    if clip is None:
+        return False
+    last = clip.tail_frame if mark.kind == "track_end" or mark.point == "ends" else clip.tail_frame - 1
+    return clip.head_frame <= mark.frame <= last
 
 
 def _with_bound(job: Job, kind: MarkKind, frame: int) -> Job:

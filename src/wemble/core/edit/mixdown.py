@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job, Lane, SourceUse
-from wemble.core.render.plan import audible_lanes
+from wemble.core.edit.placement import audible_lanes
 
 
 def lay_mix(job: Job, mix: SourceUse) -> Edited:

@@ -22,7 +22,8 @@ Side = Literal["head", "tail"]
 FadeOrigin = Literal["auto", "own"]
 Decision = Literal["accepted", "sent_back"]
 LaneRole = Literal["", "opening", "closing", "mix"]
-MarkKind = Literal["start", "end", "section", "loop"]
+MarkKind = Literal["start", "end", "section", "loop", "track", "track_end", "air"]
+AirPoint = Literal["", "begins", "singing", "hook", "overlap", "next", "ends"]
 FARTHEST_FRAME = 1 << 45
 """No place lies further from the start: more than five years at 192 kHz."""
 
@@ -174,8 +175,9 @@ class Join:
 class Mark:
     """A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
 
-    A ``loop`` has an end as well, which counts as its start does. A job has at most one ``start`` and one ``end``: they
-    bound the programme.
+    A ``loop`` and a hook have an end as well, which counts as their start does. A job has at most one ``start`` and one ``end``:
+    they bound the programme. A ``track`` begins at its mark, which has its title, and ends at the ``track_end`` before the
+    next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip.
     """
 
     id: str
@@ -190,6 +192,13 @@ class Mark:
     """Of a section that becomes a chapter: where more of it is to be found."""
     picture: str = ""
     """Of a section that becomes a chapter: the name of a picture that was given (`Home.pictures`)."""
+    performer: str = ""
+    isrc: str = ""
+    """Of a track, 12 characters without hyphens."""
+    point: AirPoint = ""
+    """Of an on-air point: which it is."""
+    by_hand: bool = True
+    """Of an on-air point: whether a hand set it; a proposal gives way to another."""
 
 
 @dataclass(frozen=True, slots=True)

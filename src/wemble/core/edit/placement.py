@@ -56,6 +56,12 @@ def end_of(job: Job, clip: Clip) -> int:
     return placed(job, clip, clip.tail_frame)
 
 
+def audible_lanes(job: Job) -> set[str]:
+    """Return the lanes that sound: those that play solo, if any do, else those that are not muted."""
+    solo = {lane.id for lane in job.lanes.values() if lane.solo}
+    return solo or {lane.id for lane in job.lanes.values() if not lane.muted}
+
+
 def spans_on_lane(job: Job, lane_id: str) -> list[tuple[int, int, Clip]]:
     """Return (start, end, clip) of every clip of a lane, in job frames, in no order. Quick, for ten thousand clips."""
     rates = {source.id: source.rate_hz for source in job.sources.values()}

@@ -8,9 +8,8 @@ from itertools import pairwise
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.following import with_time_in
 from wemble.core.edit.model import Clip, Job
-from wemble.core.edit.placement import job_span, placed
+from wemble.core.edit.placement import audible_lanes, job_span, placed
 from wemble.core.edit.spans import close_spans
-from wemble.core.render.plan import audible_lanes
 from wemble.errors import InvalidInput
 
 Span = tuple[int, int]

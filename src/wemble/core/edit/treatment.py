@@ -247,9 +247,9 @@ def _placed(
     file_name = next((clip.file_name for clip in earlier if clip.file_name), "")
     recognised = _Recognised(earlier)
     again = [recognised.take(piece.sound) for piece in layout.pieces]
-    labels = _labels(
-        finding.name, [(piece.sound is not None, known) for piece, known in zip(layout.pieces, again, strict=True)]
-    )
+    named = [(piece.sound is not None, known) for piece, known in zip(layout.pieces, again, strict=True)]
+    alone = isinstance(finding.recipe, Recipe) and finding.recipe.reach == "programme"
+    labels = _labels(finding.name, named, alone=alone)
     clips: list[Clip] = []
     for at, (piece, known, label) in enumerate(zip(layout.pieces, again, labels, strict=True)):
         clip = Clip(
@@ -289,10 +289,11 @@ def _placed(
     )
 
 
-def _labels(name: str, pieces: Sequence[tuple[bool, Clip | None]]) -> list[str]:
+def _labels(name: str, pieces: Sequence[tuple[bool, Clip | None]], *, alone: bool) -> list[str]:
     """Return the names of pieces, each of which speaks or not, and may be known: that keeps its name, and none is twice.
 
-    A sound that is new has its number in the row; where that is taken, the next that is free behind the last.
+    A sound that is new has its number in the row, unless it is ``alone``; where that is taken, the next that is free behind
+    the last.
     """
     taken = {known.name for _, known in pieces if known}
     sounds = sum(speaks for speaks, _ in pieces)
@@ -300,7 +301,9 @@ def _labels(name: str, pieces: Sequence[tuple[bool, Clip | None]]) -> list[str]:
     labels, number = [], 0
     for speaks, known in pieces:
         number += speaks
-        label = known.name if known else f"{name} {number}" if speaks else f"{name}, quiet"
+        label = (
+            known.name if known else name if speaks and alone else f"{name} {number}" if speaks else f"{name}, quiet"
+        )
         if known is None and speaks and label in taken:
             label = next(one for one in spare if one not in taken)
         labels.append(label)

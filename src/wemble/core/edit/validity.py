@@ -14,6 +14,7 @@ from wemble.core.edit.grid import checked
 from wemble.core.edit.joins import check_join
 from wemble.core.edit.marks import check_link, check_picture
 from wemble.core.edit.model import FARTHEST_FRAME, Clip, Finding, Job, Mark, Review, check_name
+from wemble.core.edit.tracks import check_isrc, check_performer
 from wemble.errors import InvalidInput, WembleError
 
 _MOST_CHANNELS = 32
@@ -138,8 +139,12 @@ def _check_marks(job: Job) -> None:
         _need(mark.clip_id is None or mark.clip_id in job.clips, f"the mark “{mark.name}” refers to a missing clip")
         _check_places(mark.frame, mark.crossfade_frames, *([] if mark.end_frame is None else [mark.end_frame]))
         _need(mark.frame >= 0 and mark.crossfade_frames >= 0, f"the mark “{mark.name}” lies before the start")
-        _need((mark.kind == "loop") == (mark.end_frame is not None), f"the mark “{mark.name}” has half a span")
-        if mark.end_frame is not None:
+        spans = mark.kind == "loop" or mark.point == "hook"
+        _need(spans == (mark.end_frame is not None), f"the mark “{mark.name}” has half a span")
+        _need((mark.kind == "air") == bool(mark.point), f"the mark “{mark.name}” is half an on-air point")
+        check_performer(mark.performer)
+        check_isrc(mark.isrc)
+        if mark.kind == "loop" and mark.end_frame is not None:
             _check_loop(job, mark, mark.end_frame)
 
 

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wemble.core.edit.model import Clip, Fade, Job, Join, Lane, Mark
+from wemble.core.edit.placement import audible_lanes as audible_lanes
 from wemble.core.edit.placement import end_of, in_time_order, placed, start_of
 from wemble.core.shape.crossfade import correlation, crossfade_gains
 from wemble.core.shape.curves import fade_in_gain, fade_out_gain
@@ -202,12 +203,6 @@ class RenderPlan:
             together += float(np.sum(one * other))
             powers += np.sum(np.square(one)), np.sum(np.square(other))
         return together / float(np.sqrt(powers.prod())) if powers.all() else 0.0
-
-
-def audible_lanes(job: Job) -> set[str]:
-    """Return the lanes that sound: those that play solo, if any do, else those that are not muted."""
-    solo = {lane.id for lane in job.lanes.values() if lane.solo}
-    return solo or {lane.id for lane in job.lanes.values() if not lane.muted}
 
 
 def fold(samples: Samples, channels: int) -> Samples:

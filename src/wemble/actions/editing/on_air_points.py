@@ -1,0 +1,49 @@
+"""On-air points that can be proposed: begin and end from the programme, the next one's start from how far the tail has fallen."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wemble.actions.library import Library
+from wemble.core.edges.programme import find_programme
+from wemble.core.edit.clips import Edited
+from wemble.core.edit.model import Clip, Job
+from wemble.core.edit.on_air import Proposed, propose_points
+from wemble.errors import InvalidInput
+
+NEXT_UNDER_DB = 20.0
+"""The next may start where the tail lies so far under the loudness of the whole (our choice)."""
+
+
+def propose_on_air(library: Library, job: Job, clip_ids: tuple[str, ...], under_db: float = NEXT_UNDER_DB) -> Edited:
+    """Propose where clips begin, where the next starts, and where they end; points set by hand stay.
+
+    Raises `InvalidInput` for a level that no tail has.
+    """
+    if not 3.0 <= under_db <= 60.0:
+        raise InvalidInput(f"a tail falls by 3 to 60 dB, not by {under_db:g}")
+    told = []
+    for clip_id in clip_ids:
+        proposed = _proposed(library, job.clip(clip_id), under_db)
+        if proposed is None:
+            told.append(
+                f"nothing in “{job.clip(clip_id).name}” stands out of its floor; its points are left as they are"
+            )
+        else:
+            job = propose_points(job, clip_id, proposed)
+    return Edited(job, tuple(told))
+
+
+def _proposed(library: Library, clip: Clip, under_db: float) -> Proposed | None:
+    envelope = library.measured(clip.source_id).envelope
+    found = find_programme(
+        library.reads(clip.source_id), envelope, head_frame=clip.head_frame, tail_frame=clip.tail_frame
+    )
+    if found is None:
+        return None
+    part = envelope.part(found.start_frame, found.end_frame)
+    mean_db = 10.0 * np.log10(max(float(np.mean(part.power, dtype=np.float64)), 1e-20))
+    loud = np.flatnonzero(part.sustained_db >= mean_db - under_db)
+    first = found.start_frame // envelope.bin_frames * envelope.bin_frames
+    falls = first + (int(loud[-1]) + 1) * envelope.bin_frames if len(loud) else found.end_frame
+    return Proposed(found.start_frame, min(falls, found.end_frame), found.end_frame)

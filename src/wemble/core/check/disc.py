@@ -1,0 +1,128 @@
+"""What the rules of the disc, and a listener, would find wrong with the tracks of a job."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+from wemble.core.deliver.disc import MOST_TRACKS
+from wemble.core.deliver.words import clock
+from wemble.core.edit.model import Job
+from wemble.core.edit.placement import audible_lanes, end_of, start_of
+from wemble.core.edit.tracks import LEAD_S, Track, disc_place, tracks_of
+
+SHORTEST_S = 4.0
+"""IEC 60908 (memory)."""
+LONGEST_SILENCE_S = 3.0
+"""Inside the end of a track: listeners look whether it still plays (our choice)."""
+TAIL_OVER_FLOOR_DB = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class DiscFault:
+    """Something wrong: in words with its figure, where to look, and whether no disc can be made before it is mended."""
+
+    text: str
+    job_frame: int
+    mark_id: str = ""
+    clip_id: str = ""
+    stops: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class TrackHeard:
+    """What was measured of a track as it is rendered: loudness in LUFS (none where nothing is loud enough), true peak in dB,
+    seconds of silence inside its end, and how far its end and what follows it lie over the floor, in dB."""
+
+    integrated_lufs: float | None
+    true_peak_db: float
+    silent_end_s: float
+    end_over_floor_db: float
+    start_over_floor_db: float
+
+
+def disc_faults(job: Job, *, capacity_s: float) -> list[DiscFault]:
+    """Return what can be said without listening, in the order of the tracks; capacity is that of the disc, in seconds."""
+    tracks = tracks_of(job)
+    if not tracks:
+        return [DiscFault("there are no tracks: make them of the pieces", 0, stops=True)]
+    faults: list[DiscFault] = []
+    if len(tracks) > MOST_TRACKS:
+        faults.append(
+            DiscFault(f"{len(tracks)} tracks: a disc has at most {MOST_TRACKS}", tracks[MOST_TRACKS].start, stops=True)
+        )
+    if tracks[0].start < LEAD_S * job.rate_hz:
+        lead_s = tracks[0].start / job.rate_hz
+        text = f"track 1 begins at {lead_s:.3f} s: at least {LEAD_S:g} s lie before it"
+        faults.append(DiscFault(text, tracks[0].start, tracks[0].mark.id))
+    for track in tracks:
+        faults += _of_track(job, track)
+    used = Counter(track.mark.isrc for track in tracks if track.mark.isrc)
+    for track in tracks:
+        if used[track.mark.isrc] > 1:
+            faults.append(
+                DiscFault(f"{_named(track)}: the ISRC {track.mark.isrc} is used twice", track.start, track.mark.id)
+            )
+    faults += _outside(job, tracks)
+    total_s = tracks[-1].end / job.rate_hz
+    if total_s > capacity_s:
+        text = f"{clock(total_s)} in all: {clock(total_s - capacity_s)} over the capacity of {clock(capacity_s)}"
+        faults.append(DiscFault(text, round(capacity_s * job.rate_hz), tracks[-1].mark.id))
+    return faults
+
+
+def heard_faults(tracks: list[Track], heard: list[TrackHeard], *, ceiling_db: float, rate_hz: int) -> list[DiscFault]:
+    """Return what listening to each track finds."""
+    faults = []
+    for track, one in zip(tracks, heard, strict=True):
+        name, mark_id = _named(track), track.mark.id
+        if one.true_peak_db > ceiling_db:
+            text = f"{name}: the true peak is {one.true_peak_db:.1f} dB, over {ceiling_db:g} dB"
+            faults.append(DiscFault(text, track.start, mark_id))
+        if one.silent_end_s > LONGEST_SILENCE_S:
+            at = track.end - round(one.silent_end_s * rate_hz)
+            faults.append(DiscFault(f"{name} ends with {one.silent_end_s:.1f} s of silence", at, mark_id))
+        if track.end_mark is not None and one.end_over_floor_db > TAIL_OVER_FLOOR_DB:
+            text = f"{name} is cut {one.end_over_floor_db:.0f} dB above its floor"
+            faults.append(DiscFault(text, track.end, mark_id))
+        if not track.shared and one.start_over_floor_db > TAIL_OVER_FLOOR_DB:
+            text = f"{name} begins inside its attack: {one.start_over_floor_db:.0f} dB over the floor just before it"
+            faults.append(DiscFault(text, track.start, mark_id))
+    return faults
+
+
+def _of_track(job: Job, track: Track) -> list[DiscFault]:
+    faults = []
+    seconds = (track.end - track.start) / job.rate_hz
+    if seconds < SHORTEST_S:
+        text = f"{_named(track)} is {seconds:.3f} s long: at least {SHORTEST_S:g} s"
+        faults.append(DiscFault(text, track.start, track.mark.id, stops=seconds <= 0))
+    for side, at in (("begins", track.start), ("ends", track.end)):
+        rest = disc_place(at, job.rate_hz)[1]
+        if rest and (side == "begins" or track.end_mark is not None):
+            text = f"{_named(track)} {side} off a disc frame, {1000 * rest / job.rate_hz / 75:.1f} ms behind it"
+            faults.append(DiscFault(text, at, track.mark.id, stops=True))
+    return faults
+
+
+def _outside(job: Job, tracks: list[Track]) -> list[DiscFault]:
+    """Return the clips that no track holds, and what sounds before, between or behind tracks."""
+    heard = audible_lanes(job)
+    faults = []
+    for clip in sorted(job.clips.values(), key=lambda one: start_of(job, one)):
+        if clip.lane_id not in heard or not clip.speaks:
+            continue
+        start, end = start_of(job, clip), end_of(job, clip)
+        inside = [(max(start, t.start), min(end, t.end)) for t in tracks if start < t.end and end > t.start]
+        held = sum(high - low for low, high in inside)
+        if not inside:
+            faults.append(DiscFault(f"“{clip.name}” lies in no track", start, clip_id=clip.id))
+        elif end - start - held > 0.02 * job.rate_hz:
+            text = f"“{clip.name}”: {(end - start - held) / job.rate_hz:.2f} s of it lie outside every track"
+            at = start if start < inside[0][0] else inside[-1][1]
+            faults.append(DiscFault(text, at, clip_id=clip.id))
+    return faults
+
+
+def _named(track: Track) -> str:
+    return f"track {track.number} “{track.mark.name}”"
