@@ -132,7 +132,7 @@ def booth(page: Page) -> None:
 def by_hand(page: Page, url: str) -> None:
     """Slack Tide: cut, crossed, marked, and seen by its spectrum."""
     page.goto(url)
-    page.get_by_role("link", name="Slack Tide").click()
+    page.get_by_role("link", name="Slack Tide", exact=True).click()
     page.get_by_title("Ebb (double-click to rename)").wait_for()
     page.keyboard.press("3")
     page.keyboard.press("0")

@@ -108,14 +108,17 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
         "law": rng.choice(["equal_gain", "equal_power", "matched"]), "lead_frames": rng.randint(0, max(length, 1)),
         "start_frame": inside if of_source else rng.choice([here, 0, 48_000]),
         "end_frame": min(inside + 30_000, frames) if of_source else rng.choice([here, 900_000]),
-        "frame": inside if "clip_id" in names and "name" not in names else here, "mark_id": mark, "mark_ids": (mark,),
+        "frame": inside if "clip_id" in names and not {"name", "point"} & {*names} else here, "mark_id": mark, "mark_ids": (mark,),
         "grid": rng.choice([None, Grid(120), Grid(174, 2, 3, 4_800), Grid(0)]), "bars": rng.randint(1, 8),
         "beats_a_bar": rng.randint(2, 7), "bar": rng.randint(1, 6), "beat": rng.randint(1, 4),
         "move": rng.choice(["clip", "audio"]), "crossfade_frames": length, "ends": None,
         "lane_ids": rng.choice([(), ("l0",), tuple(sorted(job.lanes)[:2])]),
         "walk": rng.choice(["", "monday"]), "decision": rng.choice(["accepted", "sent_back", None]),
         "by_db": 12.0, "attack_s": 0.2, "release_s": 0.5, "link": rng.choice(["", "https://example.org"]),
-        "picture": rng.choice(["", "0a1b", "../x"]),
+        "picture": rng.choice(["", "0a1b", "../x"]), "gap_frames": rng.choice([None, 0, 96_000]) if names == ["gap_frames"]
+        else rng.choice([0, 48_000]), "title": rng.choice([None, "Ebb"]), "performer": rng.choice([None, "Ferry House"]),
+        "isrc": rng.choice([None, "QZ-A1B-26-00001", "nothing"]), "overlap_frames": rng.choice([0, 24_000, 9_000_000]),
+        "point": rng.choice(["begins", "singing", "hook", "next"]),
         "longest_frames": rng.choice([0, 4_800, 48_000]), "part": rng.choice([0.0, 0.5]),
     }  # fmt: skip
     return {name: values[name] for name in names}

@@ -35,7 +35,7 @@ def edit(server: Server, job_id: str, **request: Any) -> dict[str, Any]:
 def job(page: Page, demo_server: Server) -> str:
     """Open the demo job as it was made: whatever an earlier test did is undone."""
     page.goto(demo_server.url)
-    page.get_by_role("link", name="Slack Tide").click()
+    page.get_by_role("link", name="Slack Tide", exact=True).click()
     expect(page.get_by_label("strip")).to_be_visible()
     job_id = page.url.rsplit("/", 1)[1]
     settled(page)

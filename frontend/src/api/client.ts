@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, PieceCard, Placed, Preview, Problem, Reach, Recipe, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
+  Brief, Draft, EditAnswer, Edit, Freed, HandOverHeard, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, PieceCard, Placed, Preview, Problem, Reach, Recipe, ReleasePreview, ReleaseRequest, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -104,6 +104,12 @@ export const api = {
     json<{ task_id: string }>("POST", `/jobs/${id}/send/trial`, { revision, request }).then((answer) => answer.task_id),
   send: (id: string, revision: number, request: SendRequest) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/send`, { revision, request }).then((answer) => answer.task_id),
+  release: (id: string, revision: number, request: ReleaseRequest, signal: AbortSignal) =>
+    json<{ preview: ReleasePreview }>("POST", `/jobs/${id}/release/preview`, { revision, request }, signal).then((answer) => answer.preview),
+  hearTracks: (id: string, base_revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/release/hear`, { base_revision }).then((answer) => answer.task_id),
+  sendRelease: (id: string, revision: number, request: ReleaseRequest) => json<{ task_id: string }>("POST", `/jobs/${id}/release`, { revision, request }).then((answer) => answer.task_id),
+  handOver: (id: string, body: { revision: number; first_clip_id: string; second_clip_id: string; around_s: number }) =>
+    json<{ heard: HandOverHeard }>("POST", `/jobs/${id}/hand-over`, body).then((answer) => answer.heard),
   pieces: () => json<{ pieces: PieceCard[] }>("GET", "/pieces").then((answer) => answer.pieces),
   keepPiece: (id: string, revision: number, clip_id: string, name: string) => json("POST", `/jobs/${id}/pieces`, { revision, clip_id, name }),
   forgetPiece: (name: string) => json("POST", "/pieces/forget", { name }),
@@ -134,8 +140,8 @@ export const api = {
   },
 
   /** Rendered sound, as it is or, before it is done, as it would be after an edit. */
-  async audio(jobId: string, revision: number, start: number, frames: number, heard: string, tried: Edit | null = null): Promise<{ channels: number; samples: Float32Array }> {
-    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}&heard=${heard}${tried ? `&edit=${encodeURIComponent(JSON.stringify(tried))}` : ""}`);
+  async audio(jobId: string, revision: number, start: number, frames: number, heard: string, tried: Edit | null = null, handOver: readonly [string, string] | null = null): Promise<{ channels: number; samples: Float32Array }> {
+    const answer = await send("GET", `/jobs/${jobId}/revisions/${revision}/audio?start=${start}&frames=${frames}&heard=${heard}${tried ? `&edit=${encodeURIComponent(JSON.stringify(tried))}` : ""}${handOver ? `&hand_over=${handOver.join(",")}` : ""}`);
     return { channels: Number(answer.headers.get("X-Wemble-Channels")), samples: new Float32Array(await answer.arrayBuffer()) };
   },
 

@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how one item follows another on air at their points. */
+        post: operations["hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/hits/apply": {
         parameters: {
             query?: never;
@@ -408,6 +425,57 @@ export interface paths {
         put?: never;
         /** Redo what was undone. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start sending a release. */
+        post: operations["send_release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/release/hear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start listening to every track. */
+        post: operations["hear_tracks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/release/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what tracks there are, what is wrong with them, and what would be sent. */
+        post: operations["release_preview"];
         delete?: never;
         options?: never;
         head?: never;
@@ -847,6 +915,29 @@ export interface components {
             clip_id: string | null;
         };
         /**
+         * AddTrack
+         * @description Begin a track at a job frame, tied to a clip if one is named and covers it; inside another, both share the boundary.
+         */
+        AddTrack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_track";
+            /** Frame */
+            frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
+        };
+        /**
          * ApplyBody
          * @description Find, and carry it out.
          */
@@ -1156,6 +1247,59 @@ export interface components {
             clip_ids: string[];
         };
         /**
+         * DescribeTrack
+         * @description Say what a track list says of a track; none leaves it as it is. Hyphens of an ISRC are left out.
+         */
+        DescribeTrack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "describe_track";
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Title
+             * @default null
+             */
+            title: string | null;
+            /**
+             * Performer
+             * @default null
+             */
+            performer: string | null;
+            /**
+             * Isrc
+             * @default null
+             */
+            isrc: string | null;
+        };
+        /**
+         * DiscFault
+         * @description Something wrong: in words with its figure, where to look, and whether no disc can be made before it is mended.
+         */
+        DiscFault: {
+            /** Text */
+            text: string;
+            /** Job Frame */
+            job_frame: number;
+            /**
+             * Mark Id
+             * @default
+             */
+            mark_id: string;
+            /**
+             * Clip Id
+             * @default
+             */
+            clip_id: string;
+            /**
+             * Stops
+             * @default false
+             */
+            stops: boolean;
+        };
+        /**
          * Done
          * @description It is done.
          */
@@ -1313,7 +1457,25 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["MakeTracks"] | components["schemas"]["AddTrack"] | components["schemas"]["EndTrack"] | components["schemas"]["DescribeTrack"] | components["schemas"]["SetGaps"] | components["schemas"]["MoveTrack"] | components["schemas"]["RunOn"] | components["schemas"]["OrderTracks"] | components["schemas"]["PutOnDiscFrames"] | components["schemas"]["SnapToClips"] | components["schemas"]["SetAirPoint"] | components["schemas"]["RemoveAirPoint"] | components["schemas"]["ProposeOnAir"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+        };
+        /**
+         * EndTrack
+         * @description End the track that is under way at a job frame. Raises `InvalidInput` where none is.
+         */
+        EndTrack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "end_track";
+            /** Frame */
+            frame: number;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
         };
         /**
          * Ends
@@ -1514,6 +1676,47 @@ export interface components {
              * @default 0
              */
             first_frame: number;
+        };
+        /**
+         * HandOverAnswer
+         * @description How they do.
+         */
+        HandOverAnswer: {
+            heard: components["schemas"]["HandOverHeard"];
+        };
+        /**
+         * HandOverBody
+         * @description Two items that follow each other on air, and how much is heard before and behind, in seconds.
+         */
+        HandOverBody: {
+            /** Revision */
+            revision: number;
+            /** First Clip Id */
+            first_clip_id: string;
+            /** Second Clip Id */
+            second_clip_id: string;
+            /**
+             * Around S
+             * @default 5
+             */
+            around_s: number;
+        };
+        /**
+         * HandOverHeard
+         * @description How one clip follows another on air, in job frames and dB: from where it is heard, where the second starts, how long
+         *     both sound, how loud the loudest sample of their sum is, and where it is over.
+         */
+        HandOverHeard: {
+            /** From Frame */
+            from_frame: number;
+            /** Starts Frame */
+            starts_frame: number;
+            /** Overlap Frames */
+            overlap_frames: number;
+            /** Peak Db */
+            peak_db: number;
+            /** End Frame */
+            end_frame: number;
         };
         /**
          * HeardInFile
@@ -2088,6 +2291,22 @@ export interface components {
             ] | null;
         };
         /**
+         * MakeTracks
+         * @description Make a track of every piece, in the order in which they stand, named after them; those that there were are replaced.
+         */
+        MakeTracks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "make_tracks";
+            /**
+             * Gap Frames
+             * @default null
+             */
+            gap_frames: number | null;
+        };
+        /**
          * MapAnswer
          * @description The map of a kit: every one-shot by key, strength and turn.
          */
@@ -2099,8 +2318,9 @@ export interface components {
          * Mark
          * @description A named point. Tied to a clip, ``frame`` counts in the clip's source and so stays on its sound; else in the job.
          *
-         *     A ``loop`` has an end as well, which counts as its start does. A job has at most one ``start`` and one ``end``: they
-         *     bound the programme.
+         *     A ``loop`` and a hook have an end as well, which counts as their start does. A job has at most one ``start`` and one ``end``:
+         *     they bound the programme. A ``track`` begins at its mark, which has its title, and ends at the ``track_end`` before the
+         *     next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip.
          */
         Mark: {
             /** Id */
@@ -2109,7 +2329,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "start" | "end" | "section" | "loop";
+            kind: "start" | "end" | "section" | "loop" | "track" | "track_end" | "air";
             /** Name */
             name: string;
             /** Frame */
@@ -2139,6 +2359,27 @@ export interface components {
              * @default
              */
             picture: string;
+            /**
+             * Performer
+             * @default
+             */
+            performer: string;
+            /**
+             * Isrc
+             * @default
+             */
+            isrc: string;
+            /**
+             * Point
+             * @default
+             * @enum {string}
+             */
+            point: "" | "begins" | "singing" | "hook" | "overlap" | "next" | "ends";
+            /**
+             * By Hand
+             * @default true
+             */
+            by_hand: boolean;
         };
         /**
          * MeasureGrid
@@ -2294,6 +2535,21 @@ export interface components {
             frame: number;
         };
         /**
+         * MoveTrack
+         * @description Move a piece and everything behind it, marks too.
+         */
+        MoveTrack: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_track";
+            /** Mark Id */
+            mark_id: string;
+            /** By Frames */
+            by_frames: number;
+        };
+        /**
          * Name
          * @description A file name, and whether another of the batch is the same.
          */
@@ -2402,6 +2658,19 @@ export interface components {
             undo_label: string | null;
             /** Redo Label */
             redo_label: string | null;
+        };
+        /**
+         * OrderTracks
+         * @description Put the tracks into another order, with their clips and marks. What lies before the first stays that long; else each
+         */
+        OrderTracks: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "order_tracks";
+            /** Mark Ids */
+            mark_ids: string[];
         };
         /**
          * Overlap
@@ -2628,6 +2897,35 @@ export interface components {
             target_ids: string[];
         };
         /**
+         * ProposeOnAir
+         * @description Propose where clips begin, where the next starts, and where they end; points set by hand stay.
+         */
+        ProposeOnAir: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "propose_on_air";
+            /** Clip Ids */
+            clip_ids: string[];
+            /**
+             * Under Db
+             * @default 20
+             */
+            under_db: number;
+        };
+        /**
+         * PutOnDiscFrames
+         * @description Move every boundary of tracks onto a disc frame, by less than one: starts back, so that no attack is cut, ends on.
+         */
+        PutOnDiscFrames: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "put_on_disc_frames";
+        };
+        /**
          * PutUnder
          * @description Put another recording under clips; their edges, fades and points keep their times from its start.
          */
@@ -2706,7 +3004,8 @@ export interface components {
          *
          *     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
          *     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-         *     to the threshold alone, as a hit does among the bleed of others. A breath is left out if its loudest lies
+         *     to the threshold alone, as a hit does among the bleed of others; or all is one, from where the programme begins to where its
+         *     last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left out if its loudest lies
          *     ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
          *     A fade of 0 ms means no automatic fades.
          */
@@ -2757,7 +3056,7 @@ export interface components {
              * @default floor
              * @enum {string}
              */
-            reach: "floor" | "threshold";
+            reach: "floor" | "threshold" | "programme";
             /**
              * Fade Ms
              * @default 10
@@ -2794,6 +3093,134 @@ export interface components {
             recipes: {
                 [key: string]: components["schemas"]["Recipe"] | components["schemas"]["HitRecipe"];
             };
+        };
+        /**
+         * ReleaseAnswer
+         * @description What tracks there are, and what would be sent.
+         */
+        ReleaseAnswer: {
+            preview: components["schemas"]["ReleasePreview"];
+        };
+        /**
+         * ReleaseBody
+         * @description What to send of a release, of which revision.
+         */
+        ReleaseBody: {
+            /** Revision */
+            revision: number;
+            request: components["schemas"]["ReleaseRequest"];
+        };
+        /**
+         * ReleasePreview
+         * @description What will be sent in words, every track, the checks, and every name; figures of listening, where that was done.
+         */
+        ReleasePreview: {
+            /** Words */
+            words: string;
+            /** Tracks */
+            tracks: components["schemas"]["TrackRow"][];
+            /** Total S */
+            total_s: number;
+            /** Faults */
+            faults: components["schemas"]["DiscFault"][];
+            /** Names */
+            names: string[];
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** True Peak Db */
+            true_peak_db: number | null;
+        };
+        /**
+         * ReleaseRequest
+         * @description What goes out: the image with its cue sheet, a file for each track, lists; and what is said of the release.
+         *
+         *     ``gaps`` says what becomes of the gap between two tracks in their files: it ends the file before it, or is left out.
+         */
+        ReleaseRequest: {
+            /**
+             * Image
+             * @default true
+             */
+            image: boolean;
+            /**
+             * Files
+             * @default none
+             */
+            files: ("wav_16" | "wav_24" | "wav_float" | "aiff_16" | "aiff_24" | "flac_16" | "flac_24" | "mp3" | "ogg" | "opus" | "m4a") | "none";
+            /**
+             * Gaps
+             * @default before
+             * @enum {string}
+             */
+            gaps: "before" | "left_out";
+            /**
+             * Lists
+             * @default true
+             */
+            lists: boolean;
+            /**
+             * Kbps
+             * @default 192
+             */
+            kbps: number;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Performer
+             * @default
+             */
+            performer: string;
+            /**
+             * Catalog
+             * @default
+             */
+            catalog: string;
+            /**
+             * Year
+             * @default
+             */
+            year: string;
+            /**
+             * Genre
+             * @default
+             */
+            genre: string;
+            /**
+             * Cover
+             * @default
+             */
+            cover: string;
+            /**
+             * Capacity S
+             * @default 4797
+             */
+            capacity_s: number;
+            /**
+             * Ceiling Db
+             * @default -1
+             */
+            ceiling_db: number;
+        };
+        /**
+         * RemoveAirPoint
+         * @description Take an on-air point away.
+         */
+        RemoveAirPoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_air_point";
+            /** Clip Id */
+            clip_id: string;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "" | "begins" | "singing" | "hook" | "overlap" | "next" | "ends";
         };
         /**
          * RemoveClips
@@ -3054,6 +3481,21 @@ export interface components {
             ] | null;
         };
         /**
+         * RunOn
+         * @description Lay a track's piece over the end of the one before by so much, each with a fade of that length, sharing one boundary.
+         */
+        RunOn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "run_on";
+            /** Mark Id */
+            mark_id: string;
+            /** Overlap Frames */
+            overlap_frames: number;
+        };
+        /**
          * SendBody
          * @description What to send, of which revision.
          */
@@ -3085,6 +3527,31 @@ export interface components {
              * @default false
              */
             chapters: boolean;
+        };
+        /**
+         * SetAirPoint
+         * @description Set an on-air point of a clip at a job frame, by hand; a hook goes to ``end_frame``, 10 s where none is given.
+         */
+        SetAirPoint: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_air_point";
+            /** Clip Id */
+            clip_id: string;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "" | "begins" | "singing" | "hook" | "overlap" | "next" | "ends";
+            /** Frame */
+            frame: number;
+            /**
+             * End Frame
+             * @default null
+             */
+            end_frame: number | null;
         };
         /**
          * SetAutomaticFades
@@ -3173,6 +3640,21 @@ export interface components {
              * @default []
              */
             lane_ids: string[];
+        };
+        /**
+         * SetGaps
+         * @description Set the gap before tracks; what follows moves along. Tracks that run on from the last keep their boundary.
+         */
+        SetGaps: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_gaps";
+            /** Mark Ids */
+            mark_ids: string[];
+            /** Gap Frames */
+            gap_frames: number;
         };
         /**
          * SetGrid
@@ -3339,6 +3821,17 @@ export interface components {
             value: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * SnapToClips
+         * @description Put the marks of the programme and of tracks at the nearest clip's head, those that end it at the nearest tail.
+         */
+        SnapToClips: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "snap_to_clips";
         };
         /**
          * Soften
@@ -3637,6 +4130,48 @@ export interface components {
             } | null;
             /** Created At */
             created_at: number;
+        };
+        /**
+         * TrackHeard
+         * @description What was measured of a track as it is rendered: loudness in LUFS (none where nothing is loud enough), true peak in dB,
+         *     seconds of silence inside its end, and how far its end and what follows it lie over the floor, in dB.
+         */
+        TrackHeard: {
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** True Peak Db */
+            true_peak_db: number;
+            /** Silent End S */
+            silent_end_s: number;
+            /** End Over Floor Db */
+            end_over_floor_db: number;
+            /** Start Over Floor Db */
+            start_over_floor_db: number;
+        };
+        /**
+         * TrackRow
+         * @description A track as it is listed: places and lengths in seconds, of the disc.
+         */
+        TrackRow: {
+            /** Number */
+            number: number;
+            /** Mark Id */
+            mark_id: string;
+            /** Title */
+            title: string;
+            /** Performer */
+            performer: string;
+            /** Isrc */
+            isrc: string;
+            /** Start S */
+            start_s: number;
+            /** Length S */
+            length_s: number;
+            /** Gap S */
+            gap_s: number;
+            /** Shared */
+            shared: boolean;
+            heard: components["schemas"]["TrackHeard"] | null;
         };
         /**
          * Treatment
@@ -4105,6 +4640,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOverAnswer"];
                 };
             };
             /** @description not done */
@@ -4622,6 +5192,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hear_tracks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseAnswer"];
                 };
             };
             /** @description not done */

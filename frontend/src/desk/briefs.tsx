@@ -5,8 +5,11 @@ import { FindCard } from "./cards/find/FindCard";
 import { LoopCard } from "./cards/mark/LoopCard";
 import { MarkCard } from "./cards/mark/MarkCard";
 import { TestBench } from "./cards/mark/bench/TestBench";
+import { OnAir } from "./cards/mark/OnAir";
+import { ReleaseSend } from "./cards/send/ReleaseSend";
 import { SendCard } from "./cards/send/SendCard";
 import { KitShape } from "./cards/shape/KitShape";
+import { ReleaseShape } from "./cards/shape/ReleaseShape";
 import { TalkShape } from "./cards/shape/TalkShape";
 import { ShapeCard } from "./cards/shape/ShapeCard";
 import type { Step } from "./state/desk";
@@ -33,11 +36,17 @@ const MarkHits = () => (
   </MarkCard>
 );
 
+const MarkSongs = () => (
+  <MarkCard>
+    <OnAir />
+  </MarkCard>
+);
+
 const HitsMiddle = () => <WallOrStrip strip={<Strip />} />;
 
 export const BRIEF_VIEWS: Readonly<Record<Brief, BriefViews>> = {
   voiceover: BY_HAND,
   podcast: { ...BY_HAND, cards: { ...BY_HAND.cards, shape: TalkShape } },
   drums: { Middle: HitsMiddle, cards: { ...BY_HAND.cards, shape: ShapeHits, mark: MarkHits } },
-  release: BY_HAND,
+  release: { ...BY_HAND, cards: { ...BY_HAND.cards, shape: ReleaseShape, mark: MarkSongs, send: ReleaseSend } },
 };

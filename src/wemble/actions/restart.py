@@ -6,6 +6,7 @@ from pydantic import TypeAdapter
 
 from wemble.actions import saved_jobs, uploads
 from wemble.actions.delivery import export
+from wemble.actions.delivery.release import ReleaseRequest, start_release
 from wemble.actions.delivery.request import Request
 from wemble.actions.lanes import mixdown
 from wemble.actions.library import Library
@@ -13,6 +14,7 @@ from wemble.errors import InvalidInput
 from wemble.store import records
 
 _REQUEST, _MIX = TypeAdapter(Request), TypeAdapter(mixdown.MixSettings)
+_RELEASE = TypeAdapter(ReleaseRequest)
 
 
 def start_again(library: Library, task_id: str) -> str:
@@ -42,6 +44,8 @@ def _start(library: Library, task: records.TaskRow) -> str:
         revision = fields.pop("revision")
         if fields.get("save"):
             return saved_jobs.start_save(library, task.job_id, revision)
+        if "release" in fields:
+            return start_release(library, task.job_id, revision, _RELEASE.validate_python(fields["release"]))
         if "per_phrase" in fields:  # a request of the first weeks
             fields["what"] = "each_clip" if fields.pop("per_phrase") else "one"
         return export.start_export(library, task.job_id, revision, _REQUEST.validate_python(fields))

@@ -92,12 +92,28 @@ def _add_boatyard(library: Library, name: str, say: Callable[[str], None]) -> No
     perform(library, job_id, revision, "read_names", pattern=pattern)
 
 
+def _add_release(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making Slack Tide, the record: five pieces with air and echoes, two of which run into each other")
+    job_id = create_job(library, name, "release")
+    for number, (title, _, _) in enumerate(pieces.RELEASE):
+        _import(library, job_id, f"{title}.wav", pieces.release_piece(number), pieces.RELEASE_HZ)
+
+
+def _add_on_air(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making Lantern Song and a promo, for the radio")
+    job_id = create_job(library, name, "release")
+    _import(library, job_id, "Night ferry promo.wav", pieces.promo(), pieces.RELEASE_HZ)
+    _import(library, job_id, "Lantern Song.wav", pieces.lantern_song(), pieces.RELEASE_HZ)
+
+
 ADDED: Mapping[str, Callable[[Library, str, Callable[[str], None]], None]] = {
     JOB_NAME: _add_audio_guide,
     "Low Water 6": _add_low_water_6,
     "Low Water 7": _add_low_water,
     "Boatyard kit": _add_boatyard,
     "Slack Tide": _add_slack_tide,
+    "Slack Tide, the record": _add_release,
+    "Lantern Song": _add_on_air,
 }
 
 

@@ -8,9 +8,11 @@ from pydantic import BaseModel, ConfigDict
 
 from wemble.actions.delivery.one_shots import Placed
 from wemble.actions.delivery.preview import Preview
+from wemble.actions.delivery.release import ReleasePreview, ReleaseRequest
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
+from wemble.actions.editing.on_air_points import HandOverHeard
 from wemble.actions.job_list import JobCard, RemovedJob
 from wemble.actions.lanes.mixdown import MixSettings
 from wemble.actions.lanes.pieces import PieceCard
@@ -361,6 +363,34 @@ class SendBody(Body):
 
     revision: int
     request: Request
+
+
+class ReleaseBody(Body):
+    """What to send of a release, of which revision."""
+
+    revision: int
+    request: ReleaseRequest
+
+
+class ReleaseAnswer(Body):
+    """What tracks there are, and what would be sent."""
+
+    preview: ReleasePreview
+
+
+class HandOverBody(Body):
+    """Two items that follow each other on air, and how much is heard before and behind, in seconds."""
+
+    revision: int
+    first_clip_id: str
+    second_clip_id: str
+    around_s: float = 5.0
+
+
+class HandOverAnswer(Body):
+    """How they do."""
+
+    heard: HandOverHeard
 
 
 class MapAnswer(Body):

@@ -10,6 +10,7 @@ from pydantic import BaseModel, TypeAdapter, ValidationError
 from wemble.actions import pictures, uploads
 from wemble.actions.delivery import export
 from wemble.actions.editing.edits import EditRequest, plan_tried
+from wemble.actions.editing.on_air_points import plan_of_hand_over
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput
 from wemble.formats.tags import picture_kind
@@ -28,7 +29,8 @@ _FOR_EVER = "public, max-age=31536000, immutable"
 
 @streams.get("/jobs/<job_id>/revisions/<int:revision>/audio")
 def audio(job_id: str, revision: int) -> Response:
-    """Render a block: planar float32, one channel after the other; with ``edit`` as it would be after that edit."""
+    """Render a block: planar float32, one channel after the other; with ``edit`` as it would be after that edit, with
+    ``hand_over`` two clips alone, the second following the first at their on-air points."""
     library().check_revision(job_id, revision)
     start, frames = request.args.get("start", type=int), request.args.get("frames", type=int)
     if start is None or frames is None or not 0 < frames <= MOST_FRAMES or not abs(start) <= FARTHEST_FRAME:
@@ -37,7 +39,11 @@ def audio(job_id: str, revision: int) -> Response:
     if heard not in HEARINGS:
         raise InvalidInput(f"a job can be heard as {', '.join(HEARINGS)}, not as {heard}")
     tried = request.args.get("edit")
-    plan = library().plan_at(revision, heard) if tried is None else plan_tried(library(), revision, _edit(tried))
+    first, _, second = request.args.get("hand_over", "").partition(",")
+    if second:
+        plan = plan_of_hand_over(library(), revision, first, second)
+    else:
+        plan = library().plan_at(revision, heard) if tried is None else plan_tried(library(), revision, _edit(tried))
     samples = plan.render(start, frames, library().reader)
     answer = Response(samples.tobytes(), mimetype="application/octet-stream")
     answer.headers["X-Wemble-Channels"] = str(plan.channels)

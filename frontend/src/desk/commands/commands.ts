@@ -5,6 +5,8 @@ import { undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
 import { toggleTogether } from "../state/together";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
+import { playFromPoint, POINTS, setAirPoint } from "../state/onAir";
+import { goBoundary, hearBoundaries, trackAtCursor } from "../state/release";
 import { go, selectAllSeen } from "../state/selection";
 
 export interface Command {
@@ -100,7 +102,14 @@ export const COMMANDS: readonly Command[] = [
   command("mark", "programme from the selection", "", () => programmeFrom("selection")),
   command("mark", "programme from the selected clips", "P", () => programmeFrom("clip")),
   command("mark", "sync point at cursor", "", setSyncHere),
-  command("clip", "lanes together", "y", toggleTogether),
+  command("mark", "track begins at cursor", "I", () => trackAtCursor("begins")),
+  command("mark", "track ends at cursor", "O", () => trackAtCursor("ends")),
+  command("listen", "hear the next boundary", "J", () => goBoundary(1)),
+  command("listen", "hear the previous boundary", "K", () => goBoundary(-1)),
+  command("listen", "hear all boundaries", "", hearBoundaries),
+  ...POINTS.map(([point, name], n) => command("listen", `play from “${name}”`, n < 5 ? String(n + 5) : "", () => playFromPoint(point))),
+  ...POINTS.map(([point, name]) => command("mark", `set “${name}” at the cursor`, "", () => setAirPoint(point))),
+  command("clip", "lanes together", "Y", toggleTogether),
   command("view", "zoom in", "+ =", broadcast("zoom in")),
   command("view", "zoom out", "-", broadcast("zoom out")),
   command("view", "show everything", "0", broadcast("show everything")),

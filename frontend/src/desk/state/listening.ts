@@ -5,14 +5,14 @@ import type { Span } from "../../play/player";
 import { endOf, startOf } from "../model/placement";
 import { currentClip, desk, player, setSide } from "./desk";
 
-function audioSource(tried: Edit | null) {
+function audioSource(tried: Edit | null, handOver: readonly [string, string] | null = null) {
   const { id, job } = desk();
   return {
     rateHz: job.rate_hz,
     fetch: (start: number, frames: number) => {
       const { hearing, revision, revisionBefore } = desk();
       if (hearing === "before_edit") return api.audio(id, revisionBefore ?? revision, start, frames, "result");
-      return api.audio(id, revision, start, frames, hearing, tried);
+      return api.audio(id, revision, start, frames, hearing, tried, handOver);
     },
   };
 }
@@ -20,6 +20,11 @@ function audioSource(tried: Edit | null) {
 /** Play spans of the job; `tried` is an edit that is heard before it is done. */
 export function play(spans: readonly Span[], loops = false, tried: Edit | null = null): void {
   void player.play(audioSource(tried), spans, loops);
+}
+
+/** Play two items as they follow each other on air at their points. */
+export function playHandOver(span: Span, first: string, second: string): void {
+  void player.play(audioSource(null, [first, second]), [span]);
 }
 
 /** Play the selection if there is one, else from the cursor to the end. */

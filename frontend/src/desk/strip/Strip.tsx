@@ -12,6 +12,7 @@ import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput
 import { snapped, snapTargets } from "./snap";
 import { useStripKeys } from "./stripKeys";
 import { audibleLanes, endOf, lanesInOrder, markFrame, placed, sourceFrameAt, startOf } from "../model/placement";
+import { trackSpans } from "../model/tracks";
 import { loudnesses } from "../model/gains";
 import { drawnEnd, runs as runsOf, type Run } from "../model/runs";
 import { currentClip, desk, player, setCursor, setSelection, useOpen } from "../state/desk";
@@ -51,15 +52,16 @@ export function Strip() {
       return live.phase === "moving" && selected.has(clipId) ? live.byFrames : 0;
     }
   }, [job, live, selected]);
+  const numbers = useMemo(() => new Map(trackSpans(job).map((track, n) => [track.mark.id, n + 1])), [job]);
   const marks = useMemo(
     () =>
       Object.values(job.marks).map((mark) => ({
         id: mark.id,
         kind: mark.kind,
-        name: mark.name,
+        name: numbers.has(mark.id) ? `${numbers.get(mark.id)} ${mark.name}` : mark.name,
         frame: live.phase === "mark" && live.markId === mark.id ? live.frame : markFrame(job, mark),
       })),
-    [job, live],
+    [job, live, numbers],
   );
   const end = useMemo(() => drawnEnd(job), [job]);
   const id = useOpen((desk) => desk.id);

@@ -2,7 +2,7 @@
 import { drawEdgeMark, drawLevel, traceColumn, type Band } from "../../wave/draw";
 import { endFrame, rulerStepS, toFrame, toPx, type Viewport } from "../../wave/geometry";
 import type { Columns } from "../../wave/tiles";
-import type { Grid } from "../../api/types";
+import type { Grid, Mark } from "../../api/types";
 import { formatTime, type TimeStyle } from "../../time/format";
 import { beatFrame, beatsAt, rulerBeats } from "../../time/grid";
 import type { Point } from "../../wave/points";
@@ -23,7 +23,7 @@ export const laneRows = (laneHeightPx: number): { readonly headPx: number; reado
 
 export interface StripMark {
   readonly id: string;
-  readonly kind: "start" | "end" | "section" | "loop";
+  readonly kind: Mark["kind"];
   readonly name: string;
   readonly frame: number;
 }
@@ -120,20 +120,25 @@ function drawProgramme(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
   if (end !== undefined) box(ink, scene, end, endFrame(scene.view) + 1, RULER_PX, lanesPx, veil, 0.75);
 }
 
-/** Marks: a line through the lanes and a word in the ruler; start and end with the half discs of edges. */
+/** The marks that begin or end something bear the half discs of edges. */
+const DISCS: Partial<Record<StripMark["kind"], "head" | "tail">> = { start: "head", track: "head", end: "tail", track_end: "tail" };
+
+/** Marks: a line through the lanes and a word in the ruler; what begins or ends something with the half discs of edges. */
 function drawMarkLines(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx: number): void {
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
   ink.textBaseline = "top";
   for (const mark of scene.marks) {
     const x = Math.round(toPx(scene.view, mark.frame));
     if (x < -80 || x > scene.view.widthPx + 80) continue;
-    const width = ink.measureText(mark.name).width;
+    const side = DISCS[mark.kind];
+    const name = mark.kind === "track_end" ? "" : mark.name;
+    const width = ink.measureText(name).width;
     const left = mark.kind === "end" ? x - width - 10 : x + 4;
     ink.fillStyle = scene.colours["sheet"] ?? "";
-    ink.fillRect(left - 3, 2, width + (mark.kind === "start" || mark.kind === "end" ? 14 : 6), 17);
+    if (name) ink.fillRect(left - 3, 2, width + (side ? 14 : 6), 17);
     ink.fillStyle = scene.colours["ink"] ?? "";
     ink.fillRect(x, 2, 1, RULER_PX - 2);
-    ink.setLineDash(mark.kind === "start" || mark.kind === "end" ? [] : [1, 3]);
+    ink.setLineDash(side ? [] : [1, 3]);
     ink.beginPath();
     ink.moveTo(x + 0.5, RULER_PX);
     ink.lineTo(x + 0.5, RULER_PX + lanesPx);
@@ -141,8 +146,8 @@ function drawMarkLines(ink: CanvasRenderingContext2D, scene: StripScene, lanesPx
     ink.strokeStyle = scene.colours["ink"] ?? "";
     ink.stroke();
     ink.setLineDash([]);
-    if (mark.kind === "start" || mark.kind === "end") drawEdgeMark(ink, x, 10, 5, mark.kind === "start" ? "head" : "tail", scene.colours["ink"] ?? "");
-    ink.fillText(mark.name, mark.kind === "start" ? left + 2 : left, 4);
+    if (side) drawEdgeMark(ink, x, 10, 5, side, scene.colours["ink"] ?? "");
+    ink.fillText(name, side === "head" ? left + 2 : left, 4);
   }
 }
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import zipfile
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
@@ -25,9 +27,12 @@ from wemble.core.deliver.words import (
     files_to_send,
     points_in,
 )
-from wemble.core.edit.model import Job
+from wemble.core.edit.marks import place_of
+from wemble.core.edit.model import Job, Mark
+from wemble.core.edit.on_air import POINTS, points_of, timers
 from wemble.core.render import RenderPlan
 from wemble.errors import InvalidInput, NotFound
+from wemble.formats.cart import Cart, append_cart
 from wemble.formats.encode import KINDS
 from wemble.formats.points import Point, append_points
 from wemble.formats.tags import picture_ending, write_tags
@@ -35,6 +40,7 @@ from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
+_ON_AIR = "on-air points.csv"
 
 
 def start_export(library: Library, job_id: str, revision_id: int, request: Request) -> str:
@@ -139,8 +145,14 @@ def _write_files(
         peak, over = max(peak, sink.peak), over + sink.over
         if KINDS[request.file_kind].format == "WAV":
             append_points(path, _points(job, piece, request), rate_hz=rate)
+            if timers := _timers(job, piece, rate):
+                tags = request.tags or Tags()
+                append_cart(path, Cart(tags.title or piece.name, tags.artist, tags.number, tags.genre, timers))
         limited_db = min(limited_db, sink.limiter.least_db if sink.limiter else 0.0)
         beside += [str(one.relative_to(folder)) for one in _describe(path, home, job, piece, request)]
+    if any(points_of(job, piece.clip_id) for piece in pieces if piece.clip_id):
+        (folder / _ON_AIR).write_text(_on_air_list(job, pieces, to_write), encoding="utf-8")
+        beside.append(_ON_AIR)
     heard = None
     if len(to_write) == 1 and request.what == "one":
         report(0.96, "listening to what the encoder made of it")
@@ -192,6 +204,28 @@ def _points(job: Job, piece: Piece, request: Request) -> list[Point]:
         Point(round(p.frame * factor), p.name, None if p.end_frame is None else round(p.end_frame * factor))
         for p in points_in(job, piece)
     ]
+
+
+def _timers(job: Job, piece: Piece, rate_hz: int) -> tuple[tuple[str, int], ...]:
+    """Return the timers of a file of one clip; of others none, since points count from their own clip."""
+    return tuple(timers(job, job.clip(piece.clip_id), rate_hz=rate_hz)) if piece.clip_id else ()
+
+
+def _on_air_list(job: Job, pieces: list[Piece], names: list[str]) -> str:
+    """Return the on-air points of all files as CSV, in seconds from the start of each."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["file", *POINTS[:3], "hook_end", *POINTS[3:]])
+    for piece, name in zip(pieces, names, strict=True):
+        points = points_of(job, piece.clip_id) if piece.clip_id else {}
+        ends = {"hook_end": replace(points["hook"], frame=points["hook"].end_frame or 0)} if "hook" in points else {}
+        found: dict[str, Mark] = {**{str(point): mark for point, mark in points.items()}, **ends}
+        row = [
+            f"{(place_of(job, found[key]) - piece.start) / job.rate_hz:.3f}" if key in found else ""
+            for key in (*POINTS[:3], "hook_end", *POINTS[3:])
+        ]
+        writer.writerow([name, *row])
+    return out.getvalue()
 
 
 def sent_file(library: Library, task_id: str, name: str) -> Path:

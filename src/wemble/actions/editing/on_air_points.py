@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from wemble.actions.library import Library
 from wemble.core.edges.programme import find_programme
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job
-from wemble.core.edit.on_air import Proposed, propose_points
+from wemble.core.edit.on_air import Proposed, hand_over, heard_handing_over, propose_points
+from wemble.core.render import RenderPlan
+from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
 NEXT_UNDER_DB = 20.0
@@ -47,3 +51,46 @@ def _proposed(library: Library, clip: Clip, under_db: float) -> Proposed | None:
     first = found.start_frame // envelope.bin_frames * envelope.bin_frames
     falls = first + (int(loud[-1]) + 1) * envelope.bin_frames if len(loud) else found.end_frame
     return Proposed(found.start_frame, min(falls, found.end_frame), found.end_frame)
+
+
+@dataclass(frozen=True, slots=True)
+class HandOverHeard:
+    """How one clip follows another on air, in job frames and dB: from where it is heard, where the second starts, how long
+    both sound, how loud the loudest sample of their sum is, and where it is over."""
+
+    from_frame: int
+    starts_frame: int
+    overlap_frames: int
+    peak_db: float
+    end_frame: int
+
+
+def plan_of_hand_over(library: Library, revision_id: int, first_id: str, second_id: str) -> RenderPlan:
+    """Return how two clips are heard, one following the other at their points."""
+
+    def make() -> Job:
+        return heard_handing_over(library.job_at(revision_id), first_id, second_id)
+
+    return library.plan_of((revision_id, f"{first_id} hands over to {second_id}"), make)
+
+
+def hear_hand_over(library: Library, revision_id: int, first_id: str, second_id: str, around_s: float) -> HandOverHeard:
+    """Return a hand-over in figures. Raises `InvalidInput` for a clip that follows itself."""
+    if first_id == second_id:
+        raise InvalidInput("choose two items: one that ends, and one that follows")
+    job = library.job_at(revision_id)
+    given, plan = hand_over(job, first_id, second_id), plan_of_hand_over(library, revision_id, first_id, second_id)
+    around = round(min(max(around_s, 0.5), 60.0) * job.rate_hz)
+    least = ms_to_frames(100.0, job.rate_hz)
+    peak = 0.0
+    for _, samples in plan.blocks(
+        given.starts_frame, given.starts_frame + max(given.overlap_frames, least), 1 << 16, library.reader
+    ):
+        peak = max(peak, float(np.abs(samples).max(initial=0.0)))
+    return HandOverHeard(
+        max(given.starts_frame - around, 0),
+        given.starts_frame,
+        given.overlap_frames,
+        round(float(20.0 * np.log10(max(peak, 1e-10))), 1),
+        given.starts_frame + given.overlap_frames + around,
+    )

@@ -25,9 +25,11 @@ from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edit.clips import Edited, SourcePoint, add_source
 from wemble.core.edit.model import Job, SourceUse
+from wemble.core.edit.on_air import from_timers
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound
+from wemble.formats.cart import read_cart
 from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
 from wemble.formats.points import read_points
 from wemble.store import jobs, records
@@ -118,7 +120,10 @@ def import_file(
         convert_copy(home, work, source, job_rate_hz)
     read = read_points(path, source.frames)
     left_out = (f"{read.left_out:,} cue points or loops make no sense and were left out",) if read.left_out else ()
-    return Imported(source, tuple(SourcePoint(p.frame, p.name, p.end_frame) for p in read.points), left_out)
+    points = [SourcePoint(p.frame, p.name, p.end_frame) for p in read.points]
+    cart = read_cart(path)
+    on_air = from_timers(cart.timers, source.frames) if cart else []
+    return Imported(source, (*points, *on_air), left_out)
 
 
 def decode_source(

@@ -16,13 +16,14 @@ from wemble.core.render.plan import audible_lanes
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """One file to be: a span of the job, and the names that a pattern may use."""
+    """One file to be: a span of the job, the names that a pattern may use, and the clip that it is of, if it is of one."""
 
     start: int
     end: int
     name: str
     source: str
     lane: str
+    clip_id: str = ""
 
 
 def files_to_send(job: Job, what: What, clip_ids: Collection[str] = ()) -> list[Piece]:
@@ -37,7 +38,9 @@ def files_to_send(job: Job, what: What, clip_ids: Collection[str] = ()) -> list[
         return []
     if what == "each_clip":
         return [
-            Piece(start_of(job, c), end_of(job, c), c.name, job.sources[c.source_id].name, job.lanes[c.lane_id].name)
+            Piece(
+                start_of(job, c), end_of(job, c), c.name, job.sources[c.source_id].name, job.lanes[c.lane_id].name, c.id
+            )
             for c in clips
             if c.speaks and (not clip_ids or c.id in clip_ids)
         ]

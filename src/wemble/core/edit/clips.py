@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from wemble.core.briefs import record
-from wemble.core.edit.model import Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
+from wemble.core.edit.model import AirPoint, Clip, Fade, Job, Lane, Mark, SourceUse, check_name, set_clips
 from wemble.core.edit.placement import job_span
 from wemble.core.shape.points import check_points
 from wemble.errors import InvalidInput
@@ -28,11 +28,12 @@ class Edited:
 
 @dataclass(frozen=True, slots=True)
 class SourcePoint:
-    """A named point, or a loop with an end, that a file holds, in frames of the source."""
+    """A named point, a loop with an end, or an on-air ``point`` that a file holds, in frames of the source."""
 
     frame: int
     name: str
     end_frame: int | None = None
+    point: AirPoint = ""
 
 
 def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()) -> Edited:
@@ -60,11 +61,12 @@ def add_source(job: Job, source: SourceUse, points: tuple[SourcePoint, ...] = ()
     marks = [
         Mark(
             f"m{number + n}",
-            "section" if p.end_frame is None else "loop",
+            "air" if p.point else "section" if p.end_frame is None else "loop",
             p.name or f"Point {n + 1}",
             p.frame,
             clip.id,
             p.end_frame,
+            point=p.point,
         )
         for n, p in enumerate(points)
     ]

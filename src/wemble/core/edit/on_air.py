@@ -6,11 +6,11 @@ one over a point that a hand set.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import get_args
 
-from wemble.core.edit.clips import Edited
+from wemble.core.edit.clips import Edited, SourcePoint
 from wemble.core.edit.marks import place_of
 from wemble.core.edit.model import AirPoint, Clip, Job, Mark
 from wemble.core.edit.placement import end_of, source_frame_from, start_of
@@ -100,6 +100,19 @@ def timers(job: Job, clip: Clip, *, rate_hz: int) -> list[tuple[str, int]]:
             for n, usage in enumerate(usages):
                 out.append((usage, round((places[min(n, len(places) - 1)] - start) * rate_hz / job.rate_hz)))
     return out
+
+
+def from_timers(timers: Sequence[tuple[str, int]], frames: int) -> list[SourcePoint]:
+    """Return the on-air points that the timers of a file say, of those that lie inside its frames; others are left out."""
+    at = {usage: frame for usage, frame in timers if 0 <= frame <= frames}
+    points = []
+    for point in POINTS:
+        usages = [usage for usage in _TIMERS[point] if usage in at]
+        if not usages or (point == "hook" and (len(usages) < 2 or at["HOKs"] >= at["HOKe"])):
+            continue
+        end = at["HOKe"] if point == "hook" else None
+        points.append(SourcePoint(at[usages[0]], NAMES[point], end, point))
+    return points
 
 
 @dataclass(frozen=True, slots=True)

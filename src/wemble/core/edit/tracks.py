@@ -159,7 +159,9 @@ def move_track(job: Job, mark_id: str, by_frames: int) -> Edited:
     track = _track(job, mark_id)
     if by_frames < -track.gap and track.number > 1:
         room = "the two share a boundary" if track.shared else f"there are {track.gap / job.rate_hz:.3f} s between"
-        raise InvalidInput(f"“{track.mark.name}” would begin before the last track ends: {room}; let it run on to overlap")
+        raise InvalidInput(
+            f"“{track.mark.name}” would begin before the last track ends: {room}; let it run on to overlap"
+        )
     return Edited(_moved(job, track, by_frames))
 
 
@@ -228,10 +230,7 @@ def order_tracks(job: Job, mark_ids: tuple[str, ...]) -> Edited:
         key: mark if mark.clip_id else replace(mark, frame=max(mark.frame + shift(mark.frame), 0))
         for key, mark in job.marks.items()
     }
-    findings = {
-        key: replace(one, origin_frame=one.origin_frame + shift(one.origin_frame)) for key, one in job.findings.items()
-    }
-    return Edited(replace(job, clips=clips, marks=marks, findings=findings))
+    return Edited(_findings_along(job, replace(job, clips=clips, marks=marks)))
 
 
 def disc_place(frame: int, rate_hz: int) -> tuple[int, int]:
@@ -313,14 +312,7 @@ def _laid_apart(job: Job, pieces: Sequence[list[Clip]], gap: int) -> tuple[Job, 
     for piece in pieces:
         by = at - start_of(job, piece[0])
         moved = [replace(clip, origin_frame=clip.origin_frame + by) for clip in piece]
-        findings = {clip.finding_id for clip in piece if clip.finding_id}
-        job = replace(
-            set_clips(job, *moved),
-            findings={
-                key: replace(one, origin_frame=one.origin_frame + by) if key in findings else one
-                for key, one in job.findings.items()
-            },
-        )
+        job = _findings_along(job, set_clips(job, *moved))
         at = _on_disc(max(end_of(job, clip) for clip in moved), job.rate_hz, up=True) + gap
         laid.append(moved)
     return job, laid
@@ -335,7 +327,20 @@ def _moved(job: Job, track: Track, by: int) -> Job:
         raise InvalidInput(f"the music runs on where “{track.mark.name}” begins; split “{running[0].name}” there first")
     if track.start + by < 0:
         raise InvalidInput(f"“{track.mark.name}” would begin before the job does")
-    return moved_from(job, min([track.start, *_starts_near(job, track)]), by)
+    return _findings_along(job, moved_from(job, min([track.start, *_starts_near(job, track)]), by))
+
+
+def _findings_along(before: Job, after: Job) -> Job:
+    """Return the job with every finding moved as its clips were: its span begins before them, in the air."""
+    moved: dict[str, set[int]] = {}
+    for clip in after.clips.values():
+        if clip.finding_id is not None:
+            moved.setdefault(clip.finding_id, set()).add(clip.origin_frame - before.clips[clip.id].origin_frame)
+    findings = {
+        key: replace(one, origin_frame=one.origin_frame + min(moved[key])) if len(moved.get(key, ())) == 1 else one
+        for key, one in before.findings.items()
+    }
+    return replace(after, findings=findings)
 
 
 def _is_of(job: Job, clip: Clip, track: Track) -> bool:

@@ -1,6 +1,6 @@
 """The endpoints that speak JSON, a module for each resource. Importing this package registers them all."""
 
-from wemble.web.routes import delivery, hits, jobs, lanes, loops, recipes, sounds, sources, tasks, uploads
+from wemble.web.routes import delivery, hits, jobs, lanes, loops, recipes, release, sounds, sources, tasks, uploads
 from wemble.web.routes.blueprint import api, library
 
 __all__ = [
@@ -12,6 +12,7 @@ __all__ = [
     "library",
     "loops",
     "recipes",
+    "release",
     "sounds",
     "sources",
     "tasks",

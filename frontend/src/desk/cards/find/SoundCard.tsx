@@ -52,21 +52,23 @@ function Empty() {
 
 const REFERENCES: Record<Recipe["threshold_from"], string> = { full_scale: "full scale", floor: "over the floor", peak: "under the peak" };
 
-type SoundIs = "speech" | "breaths" | "loud";
+type SoundIs = "speech" | "breaths" | "loud" | "programme";
 
 const SOUNDS: Record<SoundIs, { readonly name: string; readonly fields: Pick<Recipe, "reach" | "breaths_are_sound"> }> = {
   speech: { name: "speech only", fields: { reach: "floor", breaths_are_sound: false } },
   breaths: { name: "speech and breaths", fields: { reach: "floor", breaths_are_sound: true } },
   loud: { name: "anything over the threshold", fields: { reach: "threshold", breaths_are_sound: true } },
+  programme: { name: "the whole programme", fields: { reach: "programme", breaths_are_sound: true } },
 };
 
 /** What there is to keep where nobody speaks. */
 const OTHER_SOUNDS: Partial<typeof SOUNDS> = {
+  programme: SOUNDS.programme,
   breaths: { ...SOUNDS.breaths, name: "sound and its soft ends" },
   loud: SOUNDS.loud,
 };
 
-const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
+const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "programme" ? "programme" : recipe.reach === "threshold" ? "loud" : recipe.breaths_are_sound ? "breaths" : "speech");
 
 function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
@@ -83,7 +85,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
   };
   return (
     <>
-      <p className="text-base leading-8">
+      {recipe.reach === "programme" ? <ProgrammeSentence recipe={recipe} /> : <p className="text-base leading-8">
         Cut where it is quieter than{" "}
         <Num label="threshold" value={recipe.threshold_db} unit="dB" lowest={-120} highest={120} step={0.5} decimals={1} onChange={change("threshold_db")} />{" "}
         <select
@@ -109,10 +111,10 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
             <Num label="breaths under the speech" value={recipe.breath_under_db} unit="dB" lowest={-20} highest={60} step={1} decimals={0} onChange={change("breath_under_db")} /> or more under the speech.
           </>
         )}
-      </p>
+      </p>}
       <label className="flex flex-wrap items-center gap-x-1.5 whitespace-nowrap text-soft">
         Keep
-        <select aria-label="what counts as sound" className="w-36 rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
+        <select aria-label="what counts as sound" className="w-44 rounded-(--radius) border border-rule bg-sheet px-1 text-ink" value={soundIs(recipe)} onChange={(event) => setRecipe(SOUNDS[event.target.value as SoundIs].fields)}>
           {Object.entries(sounds).map(([value, { name }]) => (
             <option key={value} value={value}>{name}</option>
           ))}
@@ -130,6 +132,19 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
         </label>
       )}
     </>
+  );
+}
+
+/** One span of each recording: neither threshold nor gaps matter. */
+function ProgrammeSentence({ recipe }: { readonly recipe: Recipe }) {
+  const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
+  return (
+    <p className="text-base leading-8">
+      Keep from where the music begins to where its last ring-out meets the floor; stops inside stay. Leave{" "}
+      <Num label="room before" value={recipe.room_before_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("room_before_ms")} /> before and{" "}
+      <Num label="room after" value={recipe.room_after_ms} unit="ms" lowest={0} highest={60_000} step={10} onChange={change("room_after_ms")} /> after, with fades of{" "}
+      <Num label="fades" value={recipe.fade_ms} unit="ms" lowest={0} highest={60_000} step={5} onChange={change("fade_ms")} />.
+    </p>
   );
 }
 
