@@ -390,6 +390,6 @@ def _at(job: Job, mark: Mark, frame: int) -> Mark:
     if mark.clip_id is not None:
         clip = job.clip(mark.clip_id)
         at = source_frame_from(job, clip, frame)
-        if placed(job, clip, at) == frame:
+        if 0 <= at <= job.source(clip.source_id).frames and placed(job, clip, at) == frame:
             return replace(mark, frame=at)
     return replace(mark, frame=frame, clip_id=None)
