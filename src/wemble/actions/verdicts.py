@@ -14,12 +14,14 @@ from wemble.core.check.table import Check
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Clip, Decision, Job, Join, Side
-from wemble.core.edit.placement import continued_edges, in_time_order, turned_clips
+from wemble.core.edit.placement import continued_edges, in_time_order, laid_over, turned_clips
 from wemble.core.edit.review import crossfade_lengths, decision_of
 from wemble.core.render.plan import audible_lanes
 
 OWN_CHECKS: frozenset[Check] = frozenset({"click", "air"})
 """What is asked of the edges of what a lane has of its own."""
+FADED_CHECKS: frozenset[Check] = frozenset({"attack", "tail"})
+"""What a fade over an overlap does on purpose."""
 _SIDES: tuple[Side, Side] = ("head", "tail")
 
 
@@ -44,6 +46,7 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
     crossfades = crossfade_lengths(job)
     seamless = {*crossfades, *continued_edges(job)}
     joins = _own_joins(library, revision_id, job)
+    over = laid_over(job)
     turned = turned_clips(job)  # their outer edges meet where the sound was continuous: only their crossfade is judged
     return [
         ClipVerdicts(
@@ -54,6 +57,7 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
                     for side in _SIDES
                     if clip.id not in turned
                     for verdict in _edge(library, job, clip, side, (clip.id, side) in seamless)
+                    if (clip.id, side) not in over or verdict.check not in FADED_CHECKS
                 ),
                 *joins.get(clip.id, ()),
             ),

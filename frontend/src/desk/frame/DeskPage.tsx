@@ -7,6 +7,7 @@ import { importFiles, nameWhatWasLeft, useImports } from "../../imports/importFi
 import { BRIEF_VIEWS } from "../briefs";
 import { ClipList } from "../clips/ClipList";
 import { JoinLens } from "../lenses/JoinLens";
+import { OverlapLens } from "../lenses/OverlapLens";
 import { Lens } from "../lenses/Lens";
 import { SeamLens } from "../lenses/SeamLens";
 import { MessageLine, UNFOLDED } from "./MessageLine";
@@ -14,7 +15,7 @@ import { TopBar } from "./TopBar";
 import { Transport } from "../transport/Transport";
 import { WalkBar } from "../walk/WalkBar";
 import { commandFor } from "../commands/commands";
-import { currentPair } from "../state/clipEdits";
+import { currentOverlap, currentPair } from "../state/clipEdits";
 import { currentClip, useDesk, useOpen } from "../state/desk";
 import { importOnLanes } from "../state/lanes";
 import { useSeam } from "../state/loops";
@@ -145,11 +146,13 @@ function EmptyJob({ id }: { readonly id: string }) {
 function Lenses() {
   const joinLens = useOpen((desk) => desk.joinLens);
   const pair = useOpen(useShallow((desk) => currentPair(desk)));
+  const over = useOpen(useShallow((desk) => currentOverlap(desk)));
   const step = useOpen((desk) => desk.step);
   const clip = useOpen(currentClip);
   const seam = useSeam();
   if (step === "mark" && clip && seam.loop && seam.clipId === clip.id) return <SeamLens clip={clip} loop={seam.loop} />;
   if (joinLens && pair) return <JoinLens leftId={pair[0]} rightId={pair[1]} />;
+  if (joinLens && over) return <OverlapLens leftId={over[0]} rightId={over[1]} />;
   return (
     <div className="flex min-h-0 flex-1 divide-x divide-rule">
       <Lens side="head" />

@@ -63,14 +63,15 @@ function drawGrip(ink: CanvasRenderingContext2D, x: number, y: number, colour: s
 }
 
 /** One side: in ink as it is heard, pale what is only handle and what the crossfade takes. */
-function drawSide(ink: CanvasRenderingContext2D, columns: Columns | null, band: Band, widthPx: number, sounds: [number, number], { colours }: JoinPicture, gainAt: (px: number) => number): void {
+export function drawSide(ink: CanvasRenderingContext2D, columns: Columns | null, band: Band, widthPx: number, sounds: [number, number], { colours }: Pick<JoinPicture, "colours">, gainAt: (px: number) => number): void {
   if (!columns) return;
   const [from, to] = sounds.map((x) => Math.min(Math.max(Math.round(x), 0), widthPx)) as [number, number];
   drawColumns(ink, columns, 0, 0, widthPx, band, colours["pale"] ?? "");
   drawColumns(ink, columns, 0, from, to, band, colours["wave"] ?? "", gainAt);
 }
 
-function drawGain(ink: CanvasRenderingContext2D, start: number, end: number, topPx: number, heightPx: number, gainAt: (u: number) => number, colour: string, sheet: string): void {
+/** A gain along a stretch, from nothing at the bottom to the whole at the top. */
+export function drawGain(ink: CanvasRenderingContext2D, start: number, end: number, topPx: number, heightPx: number, gainAt: (u: number) => number, colour: string, sheet: string): void {
   const steps = Math.max(Math.min(Math.ceil(end - start), 200), 2);
   const y = (u: number) => topPx + heightPx - 6 - (heightPx - 12) * gainAt(u);
   const trace = () => {

@@ -16,6 +16,15 @@ export function pairAt(job: Job, clip: Clip, side: Side): Pair | null {
   return side === "head" ? [neighbour.id, clip.id] : [clip.id, neighbour.id];
 }
 
+/** The pair that lies over each other at an edge of a clip, the one that began first first; null if none does. */
+export function overlapAt(job: Job, clip: Clip, side: Side): Pair | null {
+  const [start, end] = [startOf(job, clip), endOf(job, clip)];
+  const at = side === "head" ? start : end;
+  const over = clipsInOrder(job).find((one) => one.lane_id === clip.lane_id && one.id !== clip.id && startOf(job, one) < at && at < endOf(job, one));
+  if (!over) return null;
+  return startOf(job, over) < start ? [over.id, clip.id] : [clip.id, over.id];
+}
+
 /** The pair whose cut is nearest to a frame, if one is at it. */
 export function pairAtFrame(job: Job, frame: number): Pair | null {
   const near = clipsInOrder(job)

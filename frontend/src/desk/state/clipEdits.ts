@@ -3,7 +3,7 @@ import { areTogether } from "./together";
 import { api } from "../../api/client";
 import type { Fade, Law, Reach, Side } from "../../api/types";
 import { type CrossfadePlace, leadAt } from "../model/offers";
-import { pairAt, pairAtFrame } from "../model/pairs";
+import { pairAt, overlapAt, pairAtFrame } from "../model/pairs";
 import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
@@ -203,6 +203,12 @@ export function currentPair(state: Desk): [string, string] | null {
   const clip = currentClip(state);
   const other = state.side === "head" ? "tail" : "head";
   return (clip && pairAt(state.job, clip, state.side)) ?? pairAtFrame(state.job, state.cursorFrame) ?? (clip ? pairAt(state.job, clip, other) : null);
+}
+
+/** The pair that lies over each other at the selected edge of the current clip, else at its other edge. */
+export function currentOverlap(state: Desk): [string, string] | null {
+  const clip = currentClip(state);
+  return clip ? (overlapAt(state.job, clip, state.side) ?? overlapAt(state.job, clip, state.side === "head" ? "tail" : "head")) : null;
 }
 
 /** Every pair that meets among the selected clips; else the pair at the selected edge. */

@@ -100,6 +100,26 @@ def turned_clips(job: Job) -> frozenset[str]:
     return frozenset(clip.id for pair in pairs if is_turned(*pair) for clip in pair)
 
 
+def laid_over(job: Job) -> set[tuple[str, Side]]:
+    """Return the edges that lie under another clip of their lane, with a fade of one's own: (clip id, side).
+
+    Two pieces overlap there on purpose, and each fade takes from its sound what the other gives.
+    """
+    found: set[tuple[str, Side]] = set()
+    for lane_id in job.lanes:
+        last: tuple[int, Clip] | None = None
+        for start, end, clip in sorted(spans_on_lane(job, lane_id), key=lambda span: (span[0], span[2].id)):
+            if last is not None and start < last[0]:
+                left = last[1]
+                if left.fade_out and left.fade_out.origin == "own":
+                    found.add((left.id, "tail"))
+                if clip.fade_in and clip.fade_in.origin == "own":
+                    found.add((clip.id, "head"))
+            if last is None or end > last[0]:
+                last = (end, clip)
+    return found
+
+
 def continued_edges(job: Job) -> set[tuple[str, Side]]:
     """Return the edges at which the next piece of the same audio goes on without a gap: (clip id, side)."""
     heads = {(c.lane_id, c.source_id, c.origin_frame, c.head_frame, c.gain_db): c.id for c in job.clips.values()}
