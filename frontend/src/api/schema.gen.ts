@@ -968,7 +968,8 @@ export interface components {
          *     ``many_clips`` what it calls its clips. ``checks`` are those that count. ``clips_are_points`` says that a longer file
          *     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
          *     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
-         *     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it.
+         *     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
+         *     song that can be are proposed as it comes in.
          */
         BriefRecord: {
             /**
@@ -1024,6 +1025,11 @@ export interface components {
              * @default false
              */
             own_only: boolean;
+            /**
+             * On Air
+             * @default false
+             */
+            on_air: boolean;
         };
         /**
          * ChangeBody

@@ -48,7 +48,8 @@ class BriefRecord:
     ``many_clips`` what it calls its clips. ``checks`` are those that count. ``clips_are_points`` says that a longer file
     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
-    of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it.
+    of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
+    song that can be are proposed as it comes in.
     """
 
     name: Brief
@@ -69,6 +70,7 @@ class BriefRecord:
     send: SendDefaults
     lane_a_file: bool = False
     own_only: bool = False
+    on_air: bool = False
 
 
 BRIEFS: Mapping[Brief, BriefRecord] = {
@@ -132,7 +134,7 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         name="release",
         title="Music release",
         takes="mixes with air at both ends",
-        gives="pieces with the right start and end",
+        gives="a disc and its tracks, songs ready for radio",
         first_lane="Music",
         one_clip="piece",
         many_clips="pieces",
@@ -145,6 +147,7 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         clips_are_points=False,
         checks=_EVERYWHERE,
         send=SendDefaults("each_clip", "wav_24", "none", _PATTERNS),
+        on_air=True,
     ),
 }
 

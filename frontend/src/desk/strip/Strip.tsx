@@ -52,16 +52,17 @@ export function Strip() {
       return live.phase === "moving" && selected.has(clipId) ? live.byFrames : 0;
     }
   }, [job, live, selected]);
+  const clipId = useOpen((desk) => desk.clipId);
   const numbers = useMemo(() => new Map(trackSpans(job).map((track, n) => [track.mark.id, n + 1])), [job]);
   const marks = useMemo(
     () =>
-      Object.values(job.marks).map((mark) => ({
+      Object.values(job.marks).filter((mark) => mark.kind !== "air" || (step === "mark" && mark.clip_id === clipId)).map((mark) => ({
         id: mark.id,
         kind: mark.kind,
         name: numbers.has(mark.id) ? `${numbers.get(mark.id)} ${mark.name}` : mark.name,
         frame: live.phase === "mark" && live.markId === mark.id ? live.frame : markFrame(job, mark),
       })),
-    [job, live, numbers],
+    [job, live, numbers, step, clipId],
   );
   const end = useMemo(() => drawnEnd(job), [job]);
   const id = useOpen((desk) => desk.id);

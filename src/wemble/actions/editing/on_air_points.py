@@ -7,16 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from wemble.actions.library import Library
-from wemble.core.edges.programme import find_programme
+from wemble.core.edges.programme import falls_for_good, find_programme
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job
-from wemble.core.edit.on_air import Proposed, hand_over, heard_handing_over, propose_points
+from wemble.core.edit.on_air import NEXT_UNDER_DB, Proposed, hand_over, heard_handing_over, propose_points
 from wemble.core.render import RenderPlan
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
-
-NEXT_UNDER_DB = 20.0
-"""The next may start where the tail lies so far under the loudness of the whole (our choice)."""
 
 
 def propose_on_air(library: Library, job: Job, clip_ids: tuple[str, ...], under_db: float = NEXT_UNDER_DB) -> Edited:
@@ -45,12 +42,7 @@ def _proposed(library: Library, clip: Clip, under_db: float) -> Proposed | None:
     )
     if found is None:
         return None
-    part = envelope.part(found.start_frame, found.end_frame)
-    mean_db = 10.0 * np.log10(max(float(np.mean(part.power, dtype=np.float64)), 1e-20))
-    loud = np.flatnonzero(part.sustained_db >= mean_db - under_db)
-    first = found.start_frame // envelope.bin_frames * envelope.bin_frames
-    falls = first + (int(loud[-1]) + 1) * envelope.bin_frames if len(loud) else found.end_frame
-    return Proposed(found.start_frame, min(falls, found.end_frame), found.end_frame)
+    return Proposed(found.start_frame, falls_for_good(envelope, found, under_db), found.end_frame)
 
 
 @dataclass(frozen=True, slots=True)

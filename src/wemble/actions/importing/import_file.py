@@ -10,22 +10,25 @@ import shutil
 import threading
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 import numpy as np
 
 from wemble.actions.importing.convert import convert_copy
-from wemble.actions.library import Library
+from wemble.actions.library import Library, measured_source
 from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
+from wemble.core.briefs import record
 from wemble.core.deliver.names import safe_name
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
+from wemble.core.edges.programme import falls_for_good, find_programme
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edit.clips import Edited, SourcePoint, add_source
 from wemble.core.edit.model import Job, SourceUse
-from wemble.core.edit.on_air import from_timers
+from wemble.core.edit.on_air import NEXT_UNDER_DB, Proposed, from_timers, propose_points
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound
@@ -33,7 +36,7 @@ from wemble.formats.cart import read_cart
 from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
 from wemble.formats.points import read_points
 from wemble.store import jobs, records
-from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
+from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place, settle
 
 BLOCK_FRAMES = 1 << 16
 FAR_OVER_FULL_SCALE = 64.0
@@ -63,7 +66,11 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
             library.reader.know(source.id, source.channels)
             if newest.rate_hz and newest.rate_hz != source.rate_hz:
                 convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
-            return add_source(newest, use, result.points)
+            edited = add_source(newest, use, result.points)
+            if result.proposed is None:
+                return edited
+            (clip_id,) = edited.job.clips.keys() - newest.clips.keys()
+            return replace(edited, job=propose_points(edited.job, clip_id, result.proposed))
 
         with library.database.write() as db:
             records.add_source(db, source, now=library.now())
@@ -82,7 +89,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         name,
         {"name": name, "upload_id": upload_id},
         import_file,
-        (library.home.root, path, name, job.rate_hz, upload_id is not None),
+        (library.home.root, path, name, job.rate_hz, upload_id is not None, record(job.brief).on_air),
         brought_in,
         in_turn=True,
     )
@@ -95,15 +102,23 @@ class Imported:
     source: records.SourceRow
     points: tuple[SourcePoint, ...] = ()
     notes: tuple[str, ...] = ()
+    proposed: Proposed | None = None
 
 
 def import_file(
-    report: Report, work: Path, root: Path, path: Path, name: str, job_rate_hz: int, owned: bool = False
+    report: Report,
+    work: Path,
+    root: Path,
+    path: Path,
+    name: str,
+    job_rate_hz: int,
+    owned: bool = False,
+    on_air: bool = False,
 ) -> Imported:
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
     The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
-    them. Runs in a worker.
+    them. With ``on_air`` its on-air points are proposed. Runs in a worker.
 
     Raises
     ------
@@ -122,8 +137,19 @@ def import_file(
     left_out = (f"{read.left_out:,} cue points or loops make no sense and were left out",) if read.left_out else ()
     points = [SourcePoint(p.frame, p.name, p.end_frame) for p in read.points]
     cart = read_cart(path)
-    on_air = from_timers(cart.timers, source.frames) if cart else []
-    return Imported(source, (*points, *on_air), left_out)
+    timed = from_timers(cart.timers, source.frames) if cart else []
+    proposed = _proposed_on_air(home, source) if on_air else None
+    return Imported(source, (*points, *timed), left_out, proposed)
+
+
+def _proposed_on_air(home: Home, source: records.SourceRow) -> Proposed | None:
+    """Return where a song begins, may be followed, and ends."""
+    reader, levels = FileReader(home, {source.id: source.channels}), measured_source(home, source).envelope
+    found = find_programme(partial(reader.read, source.id, source.rate_hz), levels)
+    reader.close()
+    if found is None:
+        return None
+    return Proposed(found.start_frame, falls_for_good(levels, found, NEXT_UNDER_DB), found.end_frame)
 
 
 def decode_source(

@@ -115,6 +115,16 @@ def _doubt(air_s: float, heard_s: Floats, verb: str, where: str) -> str:
     return ""
 
 
+def falls_for_good(envelope: Envelope, programme: Programme, under_db: float) -> int:
+    """Return the source frame from which on a programme stays so far under its own loudness: there another may start."""
+    part = envelope.part(programme.start_frame, programme.end_frame)
+    mean_db = 10.0 * np.log10(max(float(np.mean(part.power, dtype=np.float64)), 1e-20))
+    loud = np.flatnonzero(part.sustained_db >= mean_db - under_db)
+    first = programme.start_frame // envelope.bin_frames * envelope.bin_frames
+    falls = first + (int(loud[-1]) + 1) * envelope.bin_frames if len(loud) else programme.end_frame
+    return min(falls, programme.end_frame)
+
+
 @dataclass(frozen=True, slots=True)
 class _Air:
     """How many bins are quiet at either end, and how loud they are in the two bands of the envelope, in dB."""

@@ -25,6 +25,8 @@ NAMES: Mapping[AirPoint, str] = {
     "ends": "Ends",
 }
 POINTS: tuple[AirPoint, ...] = tuple(point for point in get_args(AirPoint) if point)
+NEXT_UNDER_DB = 20.0
+"""The next may start where the tail lies so far under the loudness of the whole (our choice)."""
 _TIMERS: Mapping[AirPoint, tuple[str, ...]] = {
     "begins": ("AUDs", "INTs"),
     "singing": ("INTe",),

@@ -81,7 +81,7 @@ def check_performer(name: str) -> None:
 def make_tracks(job: Job, gap_frames: int | None = None) -> Edited:
     """Make a track of every piece, in the order in which they stand, named after them; those that there were are replaced.
 
-    Clips that a crossfade joins, or of one recording that go on without a gap, are one piece. With a gap the pieces are laid
+    Clips that a crossfade joins, or of one recording that go on without a gap or a fade, are one piece. With a gap the pieces are laid
     that far apart, the first two seconds in; without one they stay where they are, and where one begins before or where the
     last ends both share the boundary. Raises `InvalidInput` if there is no piece.
     """
@@ -303,7 +303,8 @@ def _pieces(job: Job) -> list[list[Clip]]:
 
 def _goes_on(left: Clip, right: Clip) -> bool:
     same = (left.lane_id, left.source_id, left.origin_frame) == (right.lane_id, right.source_id, right.origin_frame)
-    return same and left.tail_frame == right.head_frame
+    whole = left.fade_out is None and right.fade_in is None
+    return same and whole and left.tail_frame == right.head_frame
 
 
 def _laid_apart(job: Job, pieces: Sequence[list[Clip]], gap: int) -> tuple[Job, list[list[Clip]]]:

@@ -4,15 +4,22 @@ import type { ReleaseRequest } from "../../../api/types";
 import { Num } from "../../../ui/Num";
 import { DiscFaults } from "../DiscFaults";
 import { PictureChoice } from "../PictureChoice";
+import { useOpen } from "../../state/desk";
 import { useRelease, useReleaseSettings } from "../../state/release";
+import { useSetting } from "../../state/settings";
 import { SendCard } from "./SendCard";
 import { Sending } from "./Sending";
 
+/** Until one is chosen: the release where there are tracks. */
+const INITIAL = { tab: "" };
+
 /** Step 4 of a release: the disc and its tracks, or single files as for anything else. */
 export function ReleaseSend() {
+  const [settings, keep] = useSetting("releaseSend", INITIAL);
+  const tracks = useOpen((desk) => Object.values(desk.job.marks).some((mark) => mark.kind === "track"));
   const tab = "border-b-2 border-transparent pb-1.5 text-soft data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink";
   return (
-    <Tabs.Root defaultValue="release" className="flex h-full flex-col">
+    <Tabs.Root value={settings.tab || (tracks ? "release" : "files")} onValueChange={(tab) => keep({ tab })} className="flex h-full flex-col">
       <Tabs.List aria-label="what to send" className="flex gap-4 border-b border-rule px-4 pt-3">
         <Tabs.Trigger value="release" className={tab}>the release</Tabs.Trigger>
         <Tabs.Trigger value="files" className={tab}>single files</Tabs.Trigger>
@@ -100,9 +107,9 @@ function Release() {
             ))}
           </ol>
         )}
-        {preview && <DiscFaults faults={preview.faults} />}
       </div>
       {preview && <p aria-live="polite" className="border-t border-rule px-4 pt-2 text-base leading-5 font-semibold">{preview.words}</p>}
+      {preview && <div className="max-h-24 shrink-0 overflow-auto px-4 py-1.5"><DiscFaults faults={preview.faults} /></div>}
       <Sending ready={preview !== undefined && !problem && !preview.faults.some((fault) => fault.stops)} start={(id, revision) => api.sendRelease(id, revision, request)} />
     </div>
   );

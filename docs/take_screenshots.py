@@ -1,4 +1,4 @@
-"""Takes the pictures of this folder anew from the demo data: python docs/screenshots/take.py
+"""Takes the pictures in docs/screenshots anew from the demo data: python docs/take_screenshots.py
 
 Run it when a view has changed, and look at what it took.
 """
@@ -11,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-sys.path.insert(0, str(Path(__file__).parents[2]))
+sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from tests.browser.conftest import FLAGS
 from tests.conftest import Server
@@ -19,7 +19,7 @@ from tests.conftest import Server
 from wemble.actions.library import Library
 from wemble.demo.build import add_demo
 
-HERE = Path(__file__).parent
+HERE = Path(__file__).parent / "screenshots"
 
 
 def take(page: Page, name: str) -> None:
@@ -66,6 +66,7 @@ def main() -> None:
         booth(page)
         by_hand(page, server.url)
         drums(page, server.url)
+        release(page, server.url)
         podcast(page, server.url)
         browser.close()
     server.kill()
@@ -147,6 +148,7 @@ def by_hand(page: Page, url: str) -> None:
         page.wait_for_timeout(400)
     take(page, "mark")
     page.keyboard.press("2")
+    page.get_by_role("tab", name="edges of the pieces").click()
     page.get_by_title("Ebb 2 (double-click to rename)").click()
     page.keyboard.press("x")
     length = page.get_by_role("spinbutton", name="length of the crossfade")
@@ -157,18 +159,48 @@ def by_hand(page: Page, url: str) -> None:
     page.keyboard.press("[")
     page.keyboard.press("[")
     take(page, "join")
+
+
+def release(page: Page, url: str) -> None:
+    """The record: its tracks, two of which overlap, and the disc; then a song for the radio."""
+    page.goto(url)
+    page.get_by_role("link", name="Slack Tide, the record").click()
+    page.get_by_role("button", name="Apply", exact=True).click()
+    page.get_by_role("button", name="Applied").wait_for()
+    page.keyboard.press("2")
+    page.get_by_role("button", name="make a track of every piece").click()
+    page.get_by_role("button", name="Running In", exact=True).click()
+    page.get_by_role("button", name="lay over the last by").click()
+    page.get_by_text("runs on, one boundary").wait_for()
+    page.get_by_role("button", name="Running In", exact=True).click()
+    page.get_by_role("button", name="put on disc frames").click()
+    page.wait_for_timeout(500)
+    page.get_by_role("button", name="measure loudness").click()
+    page.get_by_text("LUFS").first.wait_for(timeout=60_000)
+    page.get_by_role("option", name="Running In").click()
+    page.keyboard.press("0")
     page.keyboard.press("v")
-    for _ in range(3):
-        page.keyboard.press("+")
-    page.keyboard.press("s")
-    page.get_by_title("Bell riff (double-click to rename)").click()
-    head = page.get_by_role("region", name="head of Bell riff").locator("canvas").bounding_box()
-    assert head
-    page.mouse.move(head["x"] + 0.3 * head["width"], head["y"] + 100)
-    for _ in range(4):
-        page.mouse.wheel(0, 220)
-    page.wait_for_timeout(2000)
-    take(page, "spectral")
+    take(page, "tracks")
+    page.keyboard.press("v")
+    page.get_by_label("place", exact=True).fill("0:05.0")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Shift+I")
+    page.keyboard.press("4")
+    page.get_by_label("title", exact=True).fill("Slack Tide")
+    page.get_by_label("by", exact=True).fill("Ferry House")
+    page.get_by_label("a file for each track").select_option("flac_16")
+    take(page, "disc")
+    page.goto(url)
+    page.get_by_role("link", name="Lantern Song").click()
+    page.keyboard.press("3")
+    page.locator("[role=listbox] [role=option]").nth(0).click()
+    for point, place in (("next may overlap", "0:17.5"), ("ends", "0:24.0")):
+        page.get_by_role("button", name=f"set “{point}” at the cursor").click()
+        page.get_by_label(f"place of “{point}”").fill(place)
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(300)
+    page.keyboard.press("0")
+    take(page, "on-air")
 
 
 def drums(page: Page, url: str) -> None:
