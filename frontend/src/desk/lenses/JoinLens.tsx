@@ -2,17 +2,17 @@ import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent, 
 import type { Clip } from "../../api/types";
 import { formatPlace } from "../../time/format";
 import { inks } from "../../ui/theme";
-import { useCanvas, useWheel } from "../../ui/useCanvas";
+import { useCanvas } from "../../ui/useCanvas";
 import { gainAt } from "../../wave/curve";
-import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
+import { clamped, toPx, type Limits, type Viewport } from "../../wave/geometry";
 import { drawJoin } from "./joinDraw";
 import { endOfJoin, JOIN_IDLE, reduceJoin, startOfJoin, underJoin, withEnd, type JoinGesture, type JoinInput, type JoinScene } from "./joinGesture";
 import { leadOf, shapeOfLaw } from "../model/gains";
-import { endOf, placed, sourceFrameAt, startOf } from "../model/placement";
+import { endOf, placed, startOf } from "../model/placement";
 import { cross } from "../state/clipEdits";
-import { setJoinLens, setLevelZoom, useOpen } from "../state/desk";
-import { tilesOf } from "../state/pictures";
+import { setJoinLens, useOpen } from "../state/desk";
 import { usePlayhead } from "../state/usePlayhead";
+import { usePairView } from "./usePairView";
 
 const WIDTH_S = 0.5;
 
@@ -28,7 +28,6 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
   const job = useOpen((desk) => desk.job);
   const timeStyle = useOpen((desk) => desk.timeStyle);
   const levelZoom = useOpen((desk) => desk.levelZoom ?? desk.autoLevelZoom);
-  const arrivals = useOpen((desk) => desk.arrivals);
   const cursorFrame = usePlayhead();
   const rateHz = job.rate_hz || 48_000;
   const join = Object.values(job.joins).find((one) => one.left_clip_id === left.id && one.right_clip_id === right.id);
@@ -45,17 +44,8 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
     [scene, gesture],
   );
   const limits: Limits = useMemo(() => ({ lowestFrame: cutFrame - 120 * rateHz, highestFrame: cutFrame + 120 * rateHz, smallestFramesPerPx: 1 / 24 }), [cutFrame, rateHz]);
-  const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
-  const columns = useCallback(
-    (clip: Clip) => {
-      const tiles = tilesOf(clip.source_id);
-      if (!tiles || view.framesPerPx === 0) return null;
-      const start = sourceFrameAt(job, clip, view.startFrame);
-      return tiles.columns(start, sourceFrameAt(job, clip, view.startFrame + view.framesPerPx) - start, view.widthPx);
-    },
-    [job, view, arrivals], // eslint-disable-line react-hooks/exhaustive-deps
-  );
-  const sides = useMemo(() => ({ left: columns(left), right: columns(right) }), [columns, left, right]);
+  const first = { middle: cutFrame, frames: Math.max(WIDTH_S * rateHz, 1.5 * scene.lengthFrames) };
+  const { view, setView, sides, fit, box } = usePairView(left, right, limits, first, levelZoom);
   const colours = inks();
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -66,23 +56,7 @@ function Join({ left, right }: { readonly left: Clip; readonly right: Clip }) {
     [shown, sides, view, rateHz, levelZoom, cursorFrame, join, job, timeStyle, colours],
   );
   const [canvas, surface] = useCanvas(paint);
-  useEffect(() => {
-    if (surface.widthPx === 0) return;
-    setView((now) => {
-      const sized = { ...now, widthPx: surface.widthPx };
-      if (now.framesPerPx > 0) return clamped(sized, limits);
-      const seconds = Math.max(WIDTH_S, (1.5 * scene.lengthFrames) / rateHz);
-      const framesPerPx = (seconds * rateHz) / surface.widthPx;
-      return clamped({ ...sized, framesPerPx, startFrame: cutFrame - (seconds * rateHz) / 2 }, limits);
-    });
-  }, [surface.widthPx, limits, cutFrame, rateHz, scene.lengthFrames]);
-
-  const box = useRef<HTMLDivElement>(null);
-  useWheel(box, (event) => {
-    if (event.ctrlKey || event.metaKey) return setLevelZoom(levelZoom * (event.deltaY < 0 ? 2 : 0.5));
-    const x = event.offsetX;
-    setView((now) => (event.shiftKey ? scrolled(now, event.deltaY || event.deltaX, limits) : zoomedAt(now, x, Math.exp(event.deltaY * 0.002), limits)));
-  });
+  useEffect(() => fit(surface.widthPx), [fit, surface.widthPx]);
   const commit = ({ lengthFrames, leadFrames }: { lengthFrames: number; leadFrames: number }) =>
     cross([[left.id, right.id]], { lengthFrames, leadFrames, law: join?.law ?? "matched", bend: join?.bend ?? 0 });
   const act = (input: JoinInput) => {

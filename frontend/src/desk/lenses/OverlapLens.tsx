@@ -1,18 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef, useState, useEffect } from "react";
+import { useCallback, useEffect, useMemo } from "react";
 import { api } from "../../api/client";
 import type { Clip } from "../../api/types";
 import { formatPlace } from "../../time/format";
 import { inks } from "../../ui/theme";
-import { useCanvas, useWheel } from "../../ui/useCanvas";
+import { useCanvas } from "../../ui/useCanvas";
 import type { Band } from "../../wave/draw";
-import { clamped, scrolled, toPx, zoomedAt, type Limits, type Viewport } from "../../wave/geometry";
+import { toPx, type Limits } from "../../wave/geometry";
 import { drawGain, drawSide } from "./joinDraw";
 import { drawLensRuler, FOOT_PX } from "./lensRuler";
+import { usePairView } from "./usePairView";
 import { loudnesses } from "../model/gains";
-import { endOf, sourceFrameAt, startOf } from "../model/placement";
-import { setJoinLens, setLevelZoom, useOpen } from "../state/desk";
-import { tilesOf } from "../state/pictures";
+import { endOf, startOf } from "../model/placement";
+import { setJoinLens, useOpen } from "../state/desk";
 import { usePlayhead } from "../state/usePlayhead";
 
 /** Two clips laid over each other on purpose: both at the full length of what they share, each with its fade, and their sum. */
@@ -29,24 +29,14 @@ function Overlap({ left, right }: { readonly left: Clip; readonly right: Clip })
   const revision = useOpen((desk) => desk.revision);
   const style = useOpen((desk) => desk.timeStyle);
   const levelZoom = useOpen((desk) => desk.levelZoom ?? 1);
-  const arrivals = useOpen((desk) => desk.arrivals);
   const cursorFrame = usePlayhead();
   const rate = job.rate_hz || 48_000;
   const [start, end] = [startOf(job, right), Math.min(endOf(job, left), endOf(job, right))];
   const sum = useQuery({ queryKey: ["overlaps", id, revision, left.id], queryFn: () => api.overlaps(id, revision, left.id) }).data?.find((one) => one.clip_id === right.id);
   const limits: Limits = useMemo(() => ({ lowestFrame: start - 120 * rate, highestFrame: end + 120 * rate, smallestFramesPerPx: 1 / 24 }), [start, end, rate]);
-  const [view, setView] = useState<Viewport>({ startFrame: 0, framesPerPx: 0, widthPx: 0 });
+  const shown = { middle: (start + end) / 2, frames: Math.max(1.4 * (end - start), rate / 4) };
+  const { view, sides, fit, box } = usePairView(left, right, limits, shown, levelZoom);
   const loud = useMemo(() => loudnesses(job), [job]);
-  const columns = useCallback(
-    (clip: Clip) => {
-      const tiles = tilesOf(clip.source_id);
-      if (!tiles || view.framesPerPx === 0) return null;
-      const first = sourceFrameAt(job, clip, view.startFrame);
-      return tiles.columns(first, sourceFrameAt(job, clip, view.startFrame + view.framesPerPx) - first, view.widthPx);
-    },
-    [job, view, arrivals], // eslint-disable-line react-hooks/exhaustive-deps
-  );
-  const sides = useMemo(() => ({ left: columns(left), right: columns(right) }), [columns, left, right]);
   const colours = inks();
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -77,21 +67,7 @@ function Overlap({ left, right }: { readonly left: Clip; readonly right: Clip })
     [view, sides, loud, left, right, job, start, end, rate, levelZoom, cursorFrame, style, colours],
   );
   const [canvas, surface] = useCanvas(paint);
-  useEffect(() => {
-    if (surface.widthPx === 0) return;
-    setView((now) => {
-      const sized = { ...now, widthPx: surface.widthPx };
-      if (now.framesPerPx > 0) return clamped(sized, limits);
-      const shown = Math.max(1.4 * (end - start), rate / 4);
-      return clamped({ ...sized, framesPerPx: shown / surface.widthPx, startFrame: (start + end - shown) / 2 }, limits);
-    });
-  }, [surface.widthPx, limits, start, end, rate]);
-  const box = useRef<HTMLDivElement>(null);
-  useWheel(box, (event) => {
-    if (event.ctrlKey || event.metaKey) return setLevelZoom(levelZoom * (event.deltaY < 0 ? 2 : 0.5));
-    const x = event.offsetX;
-    setView((now) => (event.shiftKey ? scrolled(now, event.deltaY || event.deltaX, limits) : zoomedAt(now, x, Math.exp(event.deltaY * 0.002), limits)));
-  });
+  useEffect(() => fit(surface.widthPx), [fit, surface.widthPx]);
   return (
     <section aria-label={`overlap of ${left.name} and ${right.name}`} className="flex min-h-0 min-w-0 flex-1 flex-col">
       <header className="flex h-7 items-center gap-2 bg-sheet px-3">

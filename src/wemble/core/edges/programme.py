@@ -38,14 +38,14 @@ _INSIDE_S, _OUTSIDE_S = 3.0, 8.0
 _BAND_EDGES_HZ = (120.0, 300.0, 700.0, 2000.0, 6000.0)
 _FIRST_UPPER_BAND = 4
 _WINDOWS_MS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0, 80.0, 112.0, 160.0)
-_STEADY = 1.5
+_STEADY, _STEADY_WHOLE = 1.5, 1.2
 _HARDLY_EVER, _CORRELATED = 1e-7, 1.5
-_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB = 20, 1.5, 18.0
+_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _GOES_ON = 20, 1.5, 15.0, 0.3
 _ALONE_S = 1.0
 _SETTLING_BLOCKS = 30
 _EDGE_BLOCKS = 80
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.35, 0.3, 1.0
-_WAVERS = 0.8
+_WAVERS, _IN_BANDS = 0.8, 0.7
 """Sound that wavers about its floor is still heard when its mean is a little under it."""
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
@@ -199,6 +199,7 @@ def _wavers(powers: list[Powers], means: list[Powers], power: Powers) -> _Noise:
     """Return how noise wavers: channels, and the two ends of a recording, are taken together."""
     window, by_itself = np.full(len(power), _WINDOWS_MS[-1]), np.zeros(len(power))
     usual = short_by_itself = by_itself
+    steady = np.array([*[_STEADY] * (len(power) - 2), _STEADY_WHOLE, _STEADY_WHOLE])
     for one in _WINDOWS_MS:
         over = [_averaged(part, one) / mean[:, :, None] for part, mean in zip(powers, means, strict=True)]
         variance = np.mean([part.var(axis=(1, 2)) for part in over], axis=0)
@@ -206,7 +207,7 @@ def _wavers(powers: list[Powers], means: list[Powers], power: Powers) -> _Noise:
         variance = np.maximum(variance, _CORRELATED * usual * _WINDOWS_MS[0] / one)
         most = np.maximum(_most_by_itself(variance), np.max([part.max(axis=(1, 2)) for part in over], axis=0))
         short_by_itself = most if one == _WINDOWS_MS[0] else short_by_itself
-        takes = (by_itself == 0.0) & ((most <= _STEADY) | (one == _WINDOWS_MS[-1]))
+        takes = (by_itself == 0.0) & ((most <= steady) | (one == _WINDOWS_MS[-1]))
         window[takes], by_itself[takes] = one, most[takes]
     return _Noise(power, window, by_itself, short_by_itself)
 
@@ -273,7 +274,8 @@ def _after_the_rise(sure: Powers, noise: _Noise) -> int:
     risen = heard[after : after + _RISE_BLOCKS].max() - heard[after]
     if heard[after] < 0.0 or risen < _RISES_DB:
         return 0
-    if heard[after] + risen >= _AT_ONCE_DB:
+    first = heard[after : after + _RISE_BLOCKS // 2].max() - heard[after]
+    if first >= _AT_ONCE_DB or risen - first < _GOES_ON * risen:  # what swells goes on rising
         return after
     return max(after - round(float(heard[after] / risen) * _RISE_BLOCKS), 0)
 
@@ -294,10 +296,11 @@ def _in_floors(own: Powers, noise: _Noise) -> Powers:
     In either it is what its bands have together, or what the band as a whole has over its noise.
     """
     bands = len(own) - 2
-    together = [own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0)]
-    loud = [
-        np.maximum(one, own[bands + n] / _WAVERS) / noise.power[bands + n][:, None] for n, one in enumerate(together)
-    ]
+    loud = []
+    for n, together in enumerate((own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0))):
+        whole = own[bands + n]
+        alike = together < _IN_BANDS * whole  # it has the colour of the noise, and wavers as that does
+        loud.append(np.maximum(together, np.where(alike, whole / _WAVERS, whole)) / noise.power[bands + n][:, None])
     return np.asarray(np.max(loud, axis=(0, 1)))
 
 
