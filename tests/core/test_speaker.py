@@ -1,9 +1,13 @@
 """Whose sound it is, on conversations by construction: voices, the ways between them and the noise are known."""
 
+from functools import partial
+
 import numpy as np
 import pytest
+import soxr
 from tests.core.test_pinned_results import enveloped
 
+from wemble.core.edges.alignment import align
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.speaker import Said, doubt, find_said, own_sound, propose_for_speaker
 from wemble.core.signal.bleed import heard_of_each_other
@@ -104,3 +108,16 @@ def test_lanes_that_have_nothing_in_common_keep_all_of_their_sound() -> None:
         assert len(said.found.sounds) == len(spoken)
         starts = np.array([round(start * RATE) for start, _ in spoken])
         assert np.abs(said.found.sounds[:, 0] - starts).max() < 0.03 * RATE
+
+
+def test_a_late_recording_whose_clock_is_off_is_lined_up_to_a_fraction_of_a_millisecond() -> None:
+    """Two voices of noise in turns; the second recorder starts 15 s before the first, and runs 75 ppm fast."""
+    rng, late_s, ppm = np.random.default_rng(4), -15.0, 75.0
+    sound = [rng.standard_normal(60 * RATE) for _ in range(2)]
+    turn = (np.arange(60 * RATE) // (3 * RATE)) % 2
+    lanes = [sound[n] * (turn == n) + 0.1 * sound[1 - n] * (turn != n) for n in range(2)]
+    first = lanes[0][round(-late_s * RATE) :][None].astype(np.float32)
+    second = soxr.resample(lanes[1], RATE, RATE * (1 + ppm * 1e-6), "VHQ")[None].astype(np.float32)
+    levels = (enveloped(first, RATE), enveloped(second, RATE))
+    found = align(partial(cut, first), partial(cut, second), levels, RATE)
+    assert found.lag_s == pytest.approx(late_s, abs=0.0003) and found.drift_ppm == pytest.approx(ppm, abs=3.0)

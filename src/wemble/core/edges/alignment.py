@@ -87,8 +87,8 @@ def align(first: Read, second: Read, levels: tuple[Envelope, Envelope], rate_hz:
     else:
         raise InvalidInput("these recordings have nothing in common that could be measured; line them up by hand")
     lag_s, slope, apart_s, agreeing = fitted
-    # A place t of the first lies at t − lag in the second, whose own clock says more by the slope.
-    return Alignment(lag_s, -slope * 1e6, apart_s, len(found), agreeing)
+    # At t of the first a lag of t − (t − lag)·(1 + drift) is measured: at its start not the lag, but lag·(1 + drift).
+    return Alignment(lag_s / (1.0 - slope), -slope * 1e6, apart_s, len(found), agreeing)
 
 
 def _coarse_lags_s(first: Read, second: Read, lengths_s: tuple[float, float], rate_hz: int) -> Iterator[float]:
