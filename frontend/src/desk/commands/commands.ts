@@ -1,5 +1,5 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
+import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, snapMarks, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
@@ -101,6 +101,7 @@ export const COMMANDS: readonly Command[] = [
   command("mark", "programme ends at cursor", ")", () => programmeFrom("end_here")),
   command("mark", "programme from the selection", "", () => programmeFrom("selection")),
   command("mark", "programme from the selected clips", "P", () => programmeFrom("clip")),
+  command("mark", "snap marks to clips", "", snapMarks),
   command("mark", "sync point at cursor", "", setSyncHere),
   command("mark", "track begins at cursor", "I", () => trackAtCursor("begins")),
   command("mark", "track ends at cursor", "O", () => trackAtCursor("ends")),

@@ -282,6 +282,9 @@ export function programmeFrom(what: "start_here" | "end_here" | "selection" | "c
   set(Math.min(...clips.map((clip) => startOf(job, clip))), Math.max(...clips.map((clip) => endOf(job, clip))));
 }
 
+/** The marks of the programme and of tracks go to the nearest head, those that end something to the nearest tail. */
+export const snapMarks = (): void => void edit({ kind: "snap_to_clips" });
+
 export function setSyncHere(): void {
   const clip = currentClip(desk());
   if (clip) void edit({ kind: "set_sync", clip_id: clip.id, frame: hereFrame() });

@@ -8,7 +8,7 @@ import { EditableName } from "../../../ui/EditableName";
 import { Num } from "../../../ui/Num";
 import { keyOf } from "../../commands/commands";
 import { endOf, markFrame, startOf } from "../../model/placement";
-import { cutAtMarks, dropMark, programmeFrom, setSyncHere } from "../../state/clipEdits";
+import { cutAtMarks, dropMark, programmeFrom, setSyncHere, snapMarks } from "../../state/clipEdits";
 import { useSetting } from "../../state/settings";
 import { currentClip, notify, setSelection, showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
@@ -46,6 +46,7 @@ function Programme() {
         <Button onClick={() => void edit({ kind: "programme_from_sound" })}>from the sound</Button>
         <Button onClick={() => programmeFrom("selection")}>from the selection</Button>
         <Button title={keyOf("programme from the selected clips")} onClick={() => programmeFrom("clip")}>from selected clips</Button>
+        {(start ?? end) && <Button title="each to the nearest head or tail, those of tracks too" onClick={snapMarks}>snap to clips</Button>}
         {(start ?? end) && <Button onClick={() => void edit({ kind: "remove_marks", mark_ids: [start, end].flatMap((mark) => mark?.id ?? []) })}>clear</Button>}
       </div>
     </section>

@@ -6,6 +6,7 @@ import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
 import { Progress } from "../../../ui/Progress";
 import { keyOf } from "../../commands/commands";
+import { snapMarks } from "../../state/clipEdits";
 import { notify, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { hearBoundaries, hearBoundary, hearTracks, stopHearingTracks, trackAtCursor, useHearingTracks, useRelease, useReleaseSettings } from "../../state/release";
@@ -80,7 +81,7 @@ export function Tracks() {
               <Play size={13} aria-hidden /> all boundaries
             </Button>
             <Button onClick={() => void edit({ kind: "put_on_disc_frames" }).then(() => notify("Every boundary lies on a disc frame."))}>put on disc frames</Button>
-            <Button title="start, end and track marks go to the nearest head or tail" onClick={() => void edit({ kind: "snap_to_clips" })}>snap marks to clips</Button>
+            <Button title="start, end and track marks go to the nearest head or tail" onClick={snapMarks}>snap marks to clips</Button>
           </p>
           <DiscFaults faults={preview.faults} />
         </>
