@@ -57,7 +57,8 @@ def test_it_is_one_from_the_first_sound_to_where_the_last_meets_the_floor(
     if sinks_db_s is not None:  # a tone of peak 0.3 has an RMS of −13.5 dB
         end = before + round(8.0 * rate + stop_s * rate + (-13.5 - floor_db) / sinks_db_s * rate)
     late_s = (found.end_frame - end) / rate
-    assert -0.05 <= late_s <= (0.02 if sinks_db_s is None else 0.05 + 3.0 / sinks_db_s)
+    # It is followed to 1.5 dB under its floor, and the noise wavers by as much again, or a little more.
+    assert -0.05 <= late_s <= (0.02 if sinks_db_s is None else 0.05 + 4.0 / sinks_db_s)
 
 
 def test_silence_is_no_programme_and_digital_silence_at_the_ends_is_one() -> None:

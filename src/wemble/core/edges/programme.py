@@ -40,13 +40,15 @@ _FIRST_UPPER_BAND = 4
 _WINDOWS_MS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0, 80.0, 112.0, 160.0)
 _STEADY, _STEADY_WHOLE = 1.5, 1.2
 _HARDLY_EVER, _CORRELATED = 1e-7, 1.5
+_EARLIEST_BLOCKS, _MORE_THAN_NOISE = 5, 2.0
 _RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _GOES_ON = 20, 1.5, 15.0, 0.3
 _ALONE_S = 1.0
 _SETTLING_BLOCKS = 30
 _EDGE_BLOCKS = 80
+_END_LEAST = 0.7
+"""At its end a sound is followed a little under its floor, rather than cut."""
+_RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.35, 0.3, 1.0
-_WAVERS, _IN_BANDS = 0.8, 0.7
-"""Sound that wavers about its floor is still heard when its mean is a little under it."""
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
 _LEAST_FLOOR = 10.0 ** (-96.0 / 10.0)
@@ -87,12 +89,13 @@ def find_programme(
     begun = _begins(read(low, high - low), rate, before)
     start = low + _block(rate) * begun.block
     low, high = max(near_end - inside, near_start), min(near_end + outside, tail_frame)
-    ended = _begins(read(low, high - low)[:, ::-1], rate, behind)
+    ended = _begins(read(low, high - low)[:, ::-1], rate, behind, _END_LEAST)
     end = high - _block(rate) * ended.block
     length_s = heard * envelope.bin_s
     start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
     end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
-    if not end_reason and ended.near_s > _SLOW_S:
+    restless = bool(behind.by_itself[-2] > _RESTLESS)
+    if not end_reason and ended.near_s > (_SLOW_IF_RESTLESS_S if restless else _SLOW_S):
         end_reason = f"it dies away slowly: {ended.near_s:.1f} s of it are hardly louder than the floor"
     return Programme(
         start,
@@ -255,24 +258,29 @@ class _Begun:
     near_s: float
 
 
-def _begins(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
+def _begins(samples: Samples, rate_hz: int, noise: _Noise, least: float = 1.0) -> _Begun:
     """Return the first block in which the sound is as loud as its floor, in any channel, in the full or the upper band.
 
     What begins at once is seen too early by a long stretch: there its surely heard rise is followed back instead.
     """
-    sure, own = _own(_band_powers(samples, rate_hz), noise)
+    powers = _band_powers(samples, rate_hz)
+    sure, own = _own(powers, noise)
     loud = _in_floors(own, noise)
-    begun = _first_lasting(loud >= 1.0)
+    begun = _first_lasting(loud >= least)
     louder = int(np.argmax(loud[begun:] >= _CLEAR))
-    return _Begun(begun + _after_the_rise(sure[:, :, begun:], noise), louder * _BLOCK_MS / 1000.0)
+    return _Begun(begun + _after_the_rise(powers[:, :, begun:], sure[:, :, begun:], noise), louder * _BLOCK_MS / 1000.0)
 
 
-def _after_the_rise(sure: Powers, noise: _Noise) -> int:
-    """Return how many blocks later a sound begins than a long stretch would have it."""
+def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
+    """Return how many blocks later a sound begins than a long stretch would have it: none, if in between there is more than
+    the noise already, as where it swells."""
     heard = 10.0 * np.log10(np.maximum(_in_floors(sure, noise), 1e-9))
     after = int(np.argmax(heard >= 0.0))
     risen = heard[after : after + _RISE_BLOCKS].max() - heard[after]
     if heard[after] < 0.0 or risen < _RISES_DB:
+        return 0
+    between = powers[-2:, :, : max(after - _EARLIEST_BLOCKS, 0)]
+    if between.shape[2] and (between.mean(axis=2) / noise.power[-2:]).max() > _MORE_THAN_NOISE:
         return 0
     first = heard[after : after + _RISE_BLOCKS // 2].max() - heard[after]
     if first >= _AT_ONCE_DB or risen - first < _GOES_ON * risen:  # what swells goes on rising
@@ -296,11 +304,8 @@ def _in_floors(own: Powers, noise: _Noise) -> Powers:
     In either it is what its bands have together, or what the band as a whole has over its noise.
     """
     bands = len(own) - 2
-    loud = []
-    for n, together in enumerate((own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0))):
-        whole = own[bands + n]
-        alike = together < _IN_BANDS * whole  # it has the colour of the noise, and wavers as that does
-        loud.append(np.maximum(together, np.where(alike, whole / _WAVERS, whole)) / noise.power[bands + n][:, None])
+    together = [own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0)]
+    loud = [np.maximum(one, own[bands + n]) / noise.power[bands + n][:, None] for n, one in enumerate(together)]
     return np.asarray(np.max(loud, axis=(0, 1)))
 
 
