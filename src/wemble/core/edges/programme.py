@@ -48,7 +48,7 @@ _EDGE_BLOCKS = 80
 _END_LEAST = 0.7
 """At its end a sound is followed a little under its floor, rather than cut."""
 _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
-_UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.35, 0.3, 1.0
+_UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
 _LEAST_FLOOR = 10.0 ** (-96.0 / 10.0)
