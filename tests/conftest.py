@@ -22,6 +22,7 @@ from wemble.actions.revisions import create_job
 from wemble.actions.work import executor
 from wemble.actions.work.executor import WorkerPool
 from wemble.actions.work.tasks import wait_for
+from wemble.demo.build import add_demo
 from wemble.store.records import TaskRow
 
 RATE = 48_000
@@ -70,6 +71,17 @@ def library(tmp_path: Path, workers: WorkerPool) -> Iterator[Library]:
     opened.start()
     yield opened
     opened.close()
+
+
+@pytest.fixture(scope="session")
+def demo_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Return a data folder with the demo data, made once: first it is read, and then the browser works in it."""
+    home = tmp_path_factory.mktemp("demo")
+    made = Library(home, workers=1)
+    made.start()
+    add_demo(made, lambda text: None)
+    made.close()
+    return home
 
 
 @pytest.fixture

@@ -24,11 +24,11 @@ from wemble.demo.script import PHRASES
 from wemble.demo.take import audio_guide
 
 
-def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library) -> None:
+def test_the_demo_is_made_once_and_every_phrase_is_found_whole(demo_home: Path) -> None:
     said: list[str] = []
+    library = Library(demo_home, workers=0)
     add_demo(library, said.append)
-    add_demo(library, said.append)
-    assert said[-len(ADDED) :] == [f"the demo job {name} is there already" for name in ADDED]
+    assert said == [f"the demo job {name} is there already" for name in ADDED]
     cards = {card.name: card for card in job_cards(library)}
     assert len(cards) == len(ADDED)
     card = cards[JOB_NAME]
@@ -43,6 +43,7 @@ def test_the_demo_is_made_once_and_every_phrase_is_found_whole(library: Library)
             assert -0.01 < (clip.sound_start_frame - found[0]) / 48_000 < 0.08
     doubtful = {row.clip_id for row in verdicts.verdicts(library, opened.revision) if row.doubtful}
     assert {opened.job.clips[clip_id].name[:16] for clip_id in doubtful} == {"Audio guide take"}  # the chair
+    library.close()
 
 
 @pytest.mark.parametrize("rate", [8_000, 16_000, 22_050, 44_100, 96_000, 192_000])

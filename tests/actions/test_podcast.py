@@ -235,9 +235,12 @@ def test_the_next_episode_begins_with_the_last_ones_lanes_gains_and_settings(lib
 
 
 def test_what_the_encoder_gives_back_is_known_beforehand_and_only_of_what_is_sent(
-    library: Library, conversation: str
+    library: Library, tmp_path: Path
 ) -> None:
     """The figures found out before are those found after; another edit or bit rate has none; nothing is kept of it."""
+    conversation = create_job(library, "Low Water 7", "podcast")
+    soundfile.write(tmp_path / "Host.wav", low_water()["host"][: 12 * RATE_HZ], RATE_HZ, subtype="PCM_24")
+    through(library, start_import(library, conversation, tmp_path / "Host.wav", "Host.wav"))
     revision = open_job(library, conversation).revision
     request = Request("mp3", "one", limiter=LimiterSettings(-6.0))
     assert preview(library, revision, request).tried is None

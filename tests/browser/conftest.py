@@ -9,9 +9,6 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 from tests.conftest import Server
 
-from wemble.actions.library import Library
-from wemble.demo.build import add_demo
-
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -50,16 +47,6 @@ def browser() -> Iterator[Browser]:
         opened = playwright.chromium.launch(executable_path="/usr/bin/chromium", headless=True, args=FLAGS)
         yield opened
         opened.close()
-
-
-@pytest.fixture(scope="session")
-def demo_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    home = tmp_path_factory.mktemp("demo")
-    library = Library(home, workers=1)
-    library.start()
-    add_demo(library, lambda text: None)
-    library.close()
-    return home
 
 
 @pytest.fixture(scope="session")

@@ -109,8 +109,10 @@ def test_a_song_is_ready_for_the_radio(page: Page, demo_server: Server, tmp_path
     page.goto(demo_server.url)
     page.get_by_role("link", name="Lantern Song").click()
     job_id = page.url.rsplit("/", 1)[1]
-    page.keyboard.press("3")
     promo, song = (page.locator("[role=listbox] [role=option]").nth(n) for n in (0, 1))
+    expect(song).to_be_visible()
+    settled(page)
+    page.keyboard.press("3")
     points = page.get_by_role("list", name="on-air points")
 
     def at(point: str, place: str) -> None:

@@ -355,7 +355,7 @@ def hear_release(report: Report, work: Path, root: Path, job: Job, floors_db: di
                 _lufs(measured),
                 round(measured.true_peak_db, 2),
                 round((track.end - last) / job.rate_hz, 2),
-                _over_floor(job, plan, reader, floors_db, track, track.end),
+                _over_floor(job, plan, reader, floors_db, track.end),
                 _before_attack(job, reader, floors_db, track),
             )
         )
@@ -368,9 +368,7 @@ def _lufs(measured: Loudness) -> float | None:
     return None if measured.integrated_lufs <= NOTHING_LUFS else round(measured.integrated_lufs, 2)
 
 
-def _over_floor(
-    job: Job, plan: RenderPlan, reader: FileReader, floors_db: dict[str, float], track: Track, at: int
-) -> float:
+def _over_floor(job: Job, plan: RenderPlan, reader: FileReader, floors_db: dict[str, float], at: int) -> float:
     """Return how far the 10 ms before a place lie over the loudest floor of the clips there, in dB."""
     window = ms_to_frames(_WINDOW_MS, job.rate_hz)
     there = [c for c in job.clips.values() if start_of(job, c) < at <= end_of(job, c)]
