@@ -1,6 +1,6 @@
 """Kill the server at random moments while it edits, imports and sends, and hold what it answered against what it has then.
 
-Some twenty kills are a test; ``bench/kill.py`` does hundreds.
+Fifteen kills are a test; ``bench/kill.py`` does hundreds.
 """
 
 from __future__ import annotations
