@@ -64,6 +64,8 @@ def test_it_is_one_from_the_first_sound_to_where_the_last_meets_the_floor(
 def test_silence_is_no_programme_and_digital_silence_at_the_ends_is_one() -> None:
     rate = 48_000
     assert found_in(np.zeros((2, rate), np.float32), rate) is None
+    noise = 10 ** (-60 / 20) * np.random.default_rng(2).standard_normal((2, 6 * rate))
+    assert found_in(noise.astype(np.float32), rate) is None, "there is nothing but air"
     music = notes(3.0, rate, np.random.default_rng(1))
     found = found_in(np.pad(music, ((0, 0), (rate, rate))).astype(np.float32), rate)
     assert found is not None and abs(found.start_frame - rate) <= 300 and abs(found.end_frame - 4 * rate) <= 300

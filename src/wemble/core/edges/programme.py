@@ -146,7 +146,7 @@ def _air(envelope: Envelope) -> _Air:
         return _Air(0, 0, _mean_db(smooth[:0]), _mean_db(smooth[:0]))
     loud = np.flatnonzero(held > max(smooth.min(), _LEAST_FLOOR) * 10 ** (_QUIET_OVER_DB / 10))
     if not len(loud):
-        return _Air(len(held), len(held), -200.0, -200.0)
+        return _Air(len(held), len(held), _mean_db(envelope.power), _mean_db(envelope.upper_power))
     before, behind = int(loud[0]), len(held) - int(loud[-1]) - 1
     inside = np.concatenate([np.arange(before * 4 // 5), np.arange(len(held) - behind // 2, len(held))])
     if not len(inside):
