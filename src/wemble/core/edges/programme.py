@@ -41,7 +41,7 @@ _WINDOWS_MS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0, 80.0, 112.0, 160.0)
 _STEADY, _STEADY_WHOLE = 1.5, 1.2
 _HARDLY_EVER, _CORRELATED = 1e-7, 1.5
 _EARLIEST_BLOCKS, _MORE_THAN_NOISE = 5, 2.0
-_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _GOES_ON = 20, 1.5, 15.0, 0.3
+_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _JUMPS_DB, _GOES_ON = 20, 1.5, 15.0, 14.0, 0.3
 _ALONE_S = 1.0
 _SETTLING_BLOCKS = 30
 _EDGE_BLOCKS = 80
@@ -283,7 +283,8 @@ def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
     if between.shape[2] and (between.mean(axis=2) / noise.power[-2:]).max() > _MORE_THAN_NOISE:
         return 0
     first = heard[after : after + _RISE_BLOCKS // 2].max() - heard[after]
-    if first >= _AT_ONCE_DB or risen - first < _GOES_ON * risen:  # what swells goes on rising
+    # What swells is first surely heard where the noise lets go of it, and goes on rising.
+    if heard[after] >= _JUMPS_DB or first >= _AT_ONCE_DB or risen - first < _GOES_ON * risen:
         return after
     return max(after - round(float(heard[after] / risen) * _RISE_BLOCKS), 0)
 
