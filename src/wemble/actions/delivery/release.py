@@ -48,7 +48,6 @@ from wemble.store.files import FileReader, Home, move_into_place, settle
 BLOCK_FRAMES = 1 << 16
 _WINDOW_MS = 10.0
 _SILENT = 10.0 ** (-70.0 / 20.0)
-_STEP_S = 0.05
 
 
 @dataclass(frozen=True, slots=True)
