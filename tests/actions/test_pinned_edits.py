@@ -29,7 +29,8 @@ from wemble.core.edit import edges
 from wemble.core.edit.arrange import LaneSettings
 from wemble.core.edit.changes import applied, difference, reversed_changes
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Clip, Grid, Job, Lane, SourceUse
+from wemble.core.edit.cues import CueSettings
+from wemble.core.edit.model import Clip, CueVoice, Echo, Grid, Job, Lane, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.review import crossfade_lengths, decision_of
 from wemble.core.edit.settle import settled
@@ -46,6 +47,17 @@ SEEDS = range(60)
 EDITS = 40
 RATES = (48_000, 44_100, 96_000)
 KINDS = [kind for kind in TABLE if not kind.measures]
+
+
+CUE_SETTINGS = (
+    CueSettings(number="4.5"),
+    CueSettings(number="x"),
+    CueSettings(name="Horn", start="after_end", wait_frames=48_000),
+    CueSettings(passes=0, silent=True, group="Dock", page="12", note="wait for the lamp"),
+    CueSettings(level_db=-12.0, length_frames=96_000, shape="linear", stops=True),
+    CueSettings(to_nothing=True, target_id="all"),
+    CueSettings(level_db=300.0),
+)
 
 
 def first_job() -> Job:
@@ -92,7 +104,15 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
     length = rng.choice([0, 1, 480, 4_800, rng.randint(1, 48_000)])
     of_source = "crossfade_frames" in names  # a loop's places are the source's, others the job's
     settings = [LaneSettings(gain_db=-3.0), LaneSettings(pan=0.5), LaneSettings(muted=True), LaneSettings(solo=True)]
+    cue = rng.choice(sorted(job.cues) or ["none"])
+    voice = CueVoice(rng.choice([0, 4_800]), -3.0, -3.0, echo=rng.choice([None, Echo(9_600, 0.5, -6.0)]))
+    split_at = clip.head_frame + clip.frames // 3, clip.head_frame + clip.frames // 2
     values: dict[str, Any] = {
+        "what": rng.choice(["sound", "fade", "stop", "note"]), "after_id": rng.choice([None, cue]), "cue_id": cue,
+        "target_id": rng.choice(["", "all", cue, "q9999"]), "cue_ids": (cue,), "before_id": rng.choice([None, cue]),
+        "voices": rng.choice([(voice,), (CueVoice(), voice), (), (CueVoice(left_db=-3.0),)]),
+        "boundary": rng.choice(["ask", "first", "second"]), "does": rng.choice(["", "lamps 40"]), "job_frame": here,
+        "first_end": split_at[0], "second_start": rng.choice(split_at),
         "clip_id": clip.id,
         "clip_ids": tuple(sorted({clip.id, *rng.sample(sorted(job.clips), min(len(job.clips), rng.randint(0, 2)))})),
         "side": rng.choice(["head", "tail"]), "source_frame": inside, "hold": rng.choice(["length", "inner"]),
@@ -104,7 +124,7 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
         "at_frame": inside if of_source else here, "to_lane_id": rng.choice([None, *sorted(job.lanes)]),
         "to_frame": here, "close": rng.choice(["no", "lane", "all"]), "lane_id": rng.choice(sorted(job.lanes)),
         "pairs": tuple(rng.sample(pairs, 1)) if pairs else (("c0", "c1"),),
-        "settings": rng.choice([*settings, LaneSettings(pan=2.0)]),
+        "settings": rng.choice([*settings, LaneSettings(pan=2.0)]) if "lane_id" in names else rng.choice(CUE_SETTINGS),
         "law": rng.choice(["equal_gain", "equal_power", "matched"]), "lead_frames": rng.randint(0, max(length, 1)),
         "start_frame": inside if of_source else rng.choice([here, 0, 48_000]),
         "end_frame": min(inside + 30_000, frames) if of_source else rng.choice([here, 900_000]),

@@ -652,6 +652,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/show/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find where the ring-out before a place of a cue ends, and where the sound behind it starts. */
+        post: operations["find_pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/show/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compile the running order, and say what will go wrong. */
+        post: operations["show_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/show/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start running the show without anybody. */
+        post: operations["rehearse_show"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{job_id}/show/shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start shifting the pitch of a voice of a cue. */
+        post: operations["shift_pitch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/tasks": {
         parameters: {
             query?: never;
@@ -879,6 +947,67 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AddCue
+         * @description Add a cue behind another, or at the end; its number lies between those of its neighbours.
+         */
+        AddCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_cue";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "sound" | "fade" | "stop" | "note";
+            /**
+             * After Id
+             * @default null
+             */
+            after_id: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
+            /**
+             * Target Id
+             * @default
+             */
+            target_id: string;
+        };
+        /**
+         * AddEvent
+         * @description Add an event to a cue, at a frame of its source, inside its clip or at its end.
+         */
+        AddEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_event";
+            /** Cue Id */
+            cue_id: string;
+            /** Frame */
+            frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Does
+             * @default
+             */
+            does: string;
+        };
+        /**
          * AddLane
          * @description Add an empty lane under the others.
          */
@@ -969,14 +1098,14 @@ export interface components {
          *     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
          *     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
          *     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
-         *     song that can be are proposed as it comes in.
+         *     song that can be are proposed as it comes in; with ``cue_a_file`` a file becomes a cue of the running order.
          */
         BriefRecord: {
             /**
              * Name
              * @enum {string}
              */
-            name: "voiceover" | "podcast" | "drums" | "release";
+            name: "voiceover" | "podcast" | "drums" | "release" | "show";
             /** Title */
             title: string;
             /** Takes */
@@ -1009,7 +1138,7 @@ export interface components {
              * Middle
              * @enum {string}
              */
-            middle: "strip" | "wall";
+            middle: "strip" | "wall" | "order";
             /** Clips Are Points */
             clips_are_points: boolean;
             /** Checks */
@@ -1030,6 +1159,11 @@ export interface components {
              * @default false
              */
             on_air: boolean;
+            /**
+             * Cue A File
+             * @default false
+             */
+            cue_a_file: boolean;
         };
         /**
          * ChangeBody
@@ -1040,11 +1174,11 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "job" | "sources" | "lanes" | "clips" | "joins" | "marks" | "findings";
+            kind: "job" | "sources" | "lanes" | "clips" | "joins" | "marks" | "findings" | "cues";
             /** Entity Id */
             entity_id: string;
             /** After */
-            after: components["schemas"]["OwnFields"] | components["schemas"]["SourceUse"] | components["schemas"]["Lane"] | components["schemas"]["Clip"] | components["schemas"]["Join"] | components["schemas"]["Mark"] | components["schemas"]["Finding"] | null;
+            after: components["schemas"]["OwnFields"] | components["schemas"]["SourceUse"] | components["schemas"]["Lane"] | components["schemas"]["Clip"] | components["schemas"]["Join"] | components["schemas"]["Mark"] | components["schemas"]["Finding"] | components["schemas"]["Cue"] | null;
         };
         /**
          * ClearSpan
@@ -1238,6 +1372,256 @@ export interface components {
              * @default false
              */
             fade_removed: boolean;
+        };
+        /**
+         * Cue
+         * @description A step of a show, at a place in the running order; its ``number`` is a decimal that survives moves.
+         *
+         *     It starts on GO, or with, or ``wait_frames`` job frames after the start or the end of the one above it. A sound plays its
+         *     clip, a loop that is tied to the clip ``passes`` times (0: until let go), in one or more voices; one that starts
+         *     ``silent`` waits to be faded up. A fade brings ``target_id`` (a cue, or `EVERYTHING`) to ``level_db``, none for nothing,
+         *     over ``length_frames`` along a curve, and ``stops`` it then if asked; a stop fades to nothing and stops.
+         */
+        Cue: {
+            /** Id */
+            id: string;
+            /** Number */
+            number: string;
+            /** Position */
+            position: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sound" | "fade" | "stop" | "note";
+            /** Name */
+            name: string;
+            /**
+             * Start
+             * @default go
+             * @enum {string}
+             */
+            start: "go" | "with" | "after_start" | "after_end";
+            /**
+             * Wait Frames
+             * @default 0
+             */
+            wait_frames: number;
+            /**
+             * Clip Id
+             * @default null
+             */
+            clip_id: string | null;
+            /**
+             * Passes
+             * @default 1
+             */
+            passes: number;
+            /**
+             * Silent
+             * @default false
+             */
+            silent: boolean;
+            /**
+             * Voices
+             * @default [
+             *       {
+             *         "delay_frames": 0,
+             *         "left_db": 0,
+             *         "right_db": 0,
+             *         "linked": true,
+             *         "semitones": 0,
+             *         "shifted_source_id": null,
+             *         "echo": null
+             *       }
+             *     ]
+             */
+            voices: components["schemas"]["CueVoice"][];
+            /**
+             * Target Id
+             * @default
+             */
+            target_id: string;
+            /**
+             * Level Db
+             * @default null
+             */
+            level_db: number | null;
+            /**
+             * Length Frames
+             * @default 0
+             */
+            length_frames: number;
+            /**
+             * Shape
+             * @default s
+             * @enum {string}
+             */
+            shape: "linear" | "equal_power" | "s" | "logarithmic";
+            /**
+             * Bend
+             * @default 0
+             */
+            bend: number;
+            /**
+             * Stops
+             * @default false
+             */
+            stops: boolean;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * CueSettings
+         * @description What can be set on a cue; none leaves it as it is.
+         */
+        CueSettings: {
+            /**
+             * Number
+             * @default null
+             */
+            number: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Start
+             * @default null
+             */
+            start: ("go" | "with" | "after_start" | "after_end") | null;
+            /**
+             * Wait Frames
+             * @default null
+             */
+            wait_frames: number | null;
+            /**
+             * Passes
+             * @default null
+             */
+            passes: number | null;
+            /**
+             * Silent
+             * @default null
+             */
+            silent: boolean | null;
+            /**
+             * Target Id
+             * @default null
+             */
+            target_id: string | null;
+            /**
+             * Level Db
+             * @default null
+             */
+            level_db: number | null;
+            /**
+             * To Nothing
+             * @default null
+             */
+            to_nothing: boolean | null;
+            /**
+             * Length Frames
+             * @default null
+             */
+            length_frames: number | null;
+            /**
+             * Shape
+             * @default null
+             */
+            shape: ("linear" | "equal_power" | "s" | "logarithmic") | null;
+            /**
+             * Bend
+             * @default null
+             */
+            bend: number | null;
+            /**
+             * Stops
+             * @default null
+             */
+            stops: boolean | null;
+            /**
+             * Group
+             * @default null
+             */
+            group: string | null;
+            /**
+             * Page
+             * @default null
+             */
+            page: string | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+        };
+        /**
+         * CueVoice
+         * @description The sound of a cue, or the same sound again: delayed by job frames, at another level, another pitch, with an echo.
+         *
+         *     A mono show has the left level alone. ``shifted_source_id`` is the recording whose pitch was shifted by ``semitones``.
+         */
+        CueVoice: {
+            /**
+             * Delay Frames
+             * @default 0
+             */
+            delay_frames: number;
+            /**
+             * Left Db
+             * @default 0
+             */
+            left_db: number;
+            /**
+             * Right Db
+             * @default 0
+             */
+            right_db: number;
+            /**
+             * Linked
+             * @default true
+             */
+            linked: boolean;
+            /**
+             * Semitones
+             * @default 0
+             */
+            semitones: number;
+            /**
+             * Shifted Source Id
+             * @default null
+             */
+            shifted_source_id: string | null;
+            /** @default null */
+            echo: components["schemas"]["Echo"] | null;
+        };
+        /**
+         * CuesOfClips
+         * @description Make a cue of each clip that is none yet, in the order in which they are named.
+         */
+        CuesOfClips: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cues_of_clips";
+            /** Clip Ids */
+            clip_ids: string[];
         };
         /**
          * CutAtMarks
@@ -1440,6 +1824,18 @@ export interface components {
             release_s: number;
         };
         /**
+         * Echo
+         * @description Repeats of a voice, ``every_frames`` job frames apart: the first at ``level_db``, each ``feedback`` times the last.
+         */
+        Echo: {
+            /** Every Frames */
+            every_frames: number;
+            /** Feedback */
+            feedback: number;
+            /** Level Db */
+            level_db: number;
+        };
+        /**
          * EditAnswer
          * @description What an edit changed.
          */
@@ -1463,7 +1859,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["MakeTracks"] | components["schemas"]["AddTrack"] | components["schemas"]["EndTrack"] | components["schemas"]["DescribeTrack"] | components["schemas"]["SetGaps"] | components["schemas"]["MoveTrack"] | components["schemas"]["RunOn"] | components["schemas"]["OrderTracks"] | components["schemas"]["PutOnDiscFrames"] | components["schemas"]["SnapToClips"] | components["schemas"]["SetAirPoint"] | components["schemas"]["RemoveAirPoint"] | components["schemas"]["ProposeOnAir"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["MakeTracks"] | components["schemas"]["AddTrack"] | components["schemas"]["EndTrack"] | components["schemas"]["DescribeTrack"] | components["schemas"]["SetGaps"] | components["schemas"]["MoveTrack"] | components["schemas"]["RunOn"] | components["schemas"]["OrderTracks"] | components["schemas"]["PutOnDiscFrames"] | components["schemas"]["SnapToClips"] | components["schemas"]["SetAirPoint"] | components["schemas"]["RemoveAirPoint"] | components["schemas"]["ProposeOnAir"] | components["schemas"]["AddCue"] | components["schemas"]["CuesOfClips"] | components["schemas"]["SetCue"] | components["schemas"]["SetVoices"] | components["schemas"]["FadeUp"] | components["schemas"]["MoveCues"] | components["schemas"]["NumberAnew"] | components["schemas"]["RemoveCues"] | components["schemas"]["SplitCue"] | components["schemas"]["AddEvent"] | components["schemas"]["EventAt"] | components["schemas"]["SetEvent"] | components["schemas"]["MoveEvent"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * EndTrack
@@ -1517,6 +1913,31 @@ export interface components {
              * @default false
              */
             along: boolean;
+        };
+        /**
+         * EventAt
+         * @description Add an event to a cue at a job frame: where the cursor stands.
+         */
+        EventAt: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "event_at";
+            /** Cue Id */
+            cue_id: string;
+            /** Job Frame */
+            job_frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Does
+             * @default
+             */
+            does: string;
         };
         /**
          * Fade
@@ -1579,6 +2000,21 @@ export interface components {
              * @default 0
              */
             bend: number;
+        };
+        /**
+         * FadeUp
+         * @description Let a sound start silent, and fade it up in the same GO: a fade is put right behind it.
+         */
+        FadeUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fade_up";
+            /** Cue Id */
+            cue_id: string;
+            /** Length Frames */
+            length_frames: number;
         };
         /**
          * Finding
@@ -1910,7 +2346,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "podcast" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release" | "show";
             /**
              * Rate Hz
              * @default 0
@@ -1956,6 +2392,10 @@ export interface components {
             /** Findings */
             findings?: {
                 [key: string]: components["schemas"]["Finding"];
+            };
+            /** Cues */
+            cues?: {
+                [key: string]: components["schemas"]["Cue"];
             };
         };
         /**
@@ -2326,7 +2766,8 @@ export interface components {
          *
          *     A ``loop`` and a hook have an end as well, which counts as their start does. A job has at most one ``start`` and one ``end``:
          *     they bound the programme. A ``track`` begins at its mark, which has its title, and ends at the ``track_end`` before the
-         *     next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip.
+         *     next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip, an
+         *     ``event`` something that happens at that moment of a cue.
          */
         Mark: {
             /** Id */
@@ -2335,7 +2776,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "start" | "end" | "section" | "loop" | "track" | "track_end" | "air";
+            kind: "start" | "end" | "section" | "loop" | "track" | "track_end" | "air" | "event";
             /** Name */
             name: string;
             /** Frame */
@@ -2386,6 +2827,11 @@ export interface components {
              * @default true
              */
             by_hand: boolean;
+            /**
+             * Does
+             * @default
+             */
+            does: string;
         };
         /**
          * MeasureGrid
@@ -2474,6 +2920,21 @@ export interface components {
             to_lane_id: string | null;
         };
         /**
+         * MoveCues
+         * @description Move cues, in their order, in front of another or to the end; numbers stay with their cues.
+         */
+        MoveCues: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_cues";
+            /** Cue Ids */
+            cue_ids: string[];
+            /** Before Id */
+            before_id: string | null;
+        };
+        /**
          * MoveEdge
          * @description Move a head or a tail to a source frame, as far as it can go.
          */
@@ -2524,6 +2985,21 @@ export interface components {
              * @enum {string}
              */
             hold: "length" | "inner";
+        };
+        /**
+         * MoveEvent
+         * @description Move an event to another cue: it keeps its moment in the same recording, else its time since the cue's start.
+         */
+        MoveEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_event";
+            /** Mark Id */
+            mark_id: string;
+            /** Cue Id */
+            cue_id: string;
         };
         /**
          * MoveMark
@@ -2625,7 +3101,7 @@ export interface components {
              * @default voiceover
              * @enum {string}
              */
-            brief: "voiceover" | "podcast" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release" | "show";
         };
         /**
          * NewName
@@ -2644,6 +3120,17 @@ export interface components {
             name: string;
             /** Size Bytes */
             size_bytes: number;
+        };
+        /**
+         * NumberAnew
+         * @description Number all cues 1, 2, 3 …, in their order.
+         */
+        NumberAnew: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "number_anew";
         };
         /**
          * OpenedJob
@@ -2711,7 +3198,7 @@ export interface components {
              * Brief
              * @enum {string}
              */
-            brief: "voiceover" | "podcast" | "drums" | "release";
+            brief: "voiceover" | "podcast" | "drums" | "release" | "show";
             /** Rate Hz */
             rate_hz: number;
             /** Channels */
@@ -2766,6 +3253,35 @@ export interface components {
              * @default []
              */
             lane_ids: string[];
+        };
+        /**
+         * Pause
+         * @description A pause in a recording, in its frames: where the ring-out before it ends, and where the sound behind it starts.
+         */
+        Pause: {
+            /** First End */
+            first_end: number;
+            /** Second Start */
+            second_start: number;
+        };
+        /**
+         * PauseAnswer
+         * @description The pause at that place.
+         */
+        PauseAnswer: {
+            pause: components["schemas"]["Pause"];
+        };
+        /**
+         * PauseBody
+         * @description A place of a cue, in job frames.
+         */
+        PauseBody: {
+            /** Revision */
+            revision: number;
+            /** Cue Id */
+            cue_id: string;
+            /** Job Frame */
+            job_frame: number;
         };
         /**
          * PieceBody
@@ -2830,6 +3346,159 @@ export interface components {
             /** Note */
             note: string;
             place: components["schemas"]["KeyPlace"];
+        };
+        /**
+         * PlannedBody
+         * @description What voices read: ``frames`` frames of a clip, after ``lead`` that lie before its head; named by all it depends on.
+         */
+        PlannedBody: {
+            /** Key */
+            key: string;
+            /** Cue */
+            cue: number;
+            /** Source Id */
+            source_id: string;
+            /** Lead */
+            lead: number;
+            /** Frames */
+            frames: number;
+        };
+        /**
+         * PlannedCue
+         * @description A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing.
+         */
+        PlannedCue: {
+            /** Id */
+            id: string;
+            /** Number */
+            number: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sound" | "fade" | "stop" | "note";
+            /**
+             * Start
+             * @enum {string}
+             */
+            start: "go" | "with" | "after_start" | "after_end";
+            /** Wait */
+            wait: number;
+            /** Group */
+            group: string;
+            /** Page */
+            page: string;
+            /** Note */
+            note: string;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+            /**
+             * Silent
+             * @default false
+             */
+            silent: boolean;
+            /**
+             * Voices
+             * @default []
+             */
+            voices: components["schemas"]["PlannedVoice"][];
+            /** @default null */
+            loop: components["schemas"]["PlannedLoop"] | null;
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["PlannedEvent"][];
+            /**
+             * Target
+             * @default null
+             */
+            target: number | null;
+            /**
+             * Everything
+             * @default false
+             */
+            everything: boolean;
+            /**
+             * Gain
+             * @default 0
+             */
+            gain: number;
+            /**
+             * Length
+             * @default 0
+             */
+            length: number;
+            /**
+             * Curve
+             * @default
+             */
+            curve: string;
+            /**
+             * Stops
+             * @default false
+             */
+            stops: boolean;
+        };
+        /**
+         * PlannedEvent
+         * @description What happens at a frame of a body.
+         */
+        PlannedEvent: {
+            /** Id */
+            id: string;
+            /** Frame */
+            frame: number;
+            /** Name */
+            name: string;
+            /** Does */
+            does: string;
+        };
+        /**
+         * PlannedLoop
+         * @description A section ``[start, end)`` of a body that is passed ``passes`` times, 0 until let go.
+         *
+         *     ``goes`` and ``comes`` are the gains of the crossfade over its last frames, with what lies before its start.
+         */
+        PlannedLoop: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Passes */
+            passes: number;
+            /**
+             * Goes
+             * @default []
+             */
+            goes: number[];
+            /**
+             * Comes
+             * @default []
+             */
+            comes: number[];
+        };
+        /**
+         * PlannedVoice
+         * @description A body, read ``delay`` frames late at a gain for each channel.
+         */
+        PlannedVoice: {
+            /** Body */
+            body: number;
+            /** Delay */
+            delay: number;
+            /** Gains */
+            gains: number[];
         };
         /**
          * Preview
@@ -3101,6 +3770,49 @@ export interface components {
             };
         };
         /**
+         * Rehearsal
+         * @description What the operator presses, at which seconds; without a moment of GO one comes every ten seconds. ``length_s`` 0: to the end.
+         */
+        Rehearsal: {
+            /**
+             * Go S
+             * @default []
+             */
+            go_s: number[];
+            /**
+             * Let Go S
+             * @default []
+             */
+            let_go_s: number[];
+            /**
+             * Stop S
+             * @default null
+             */
+            stop_s: number | null;
+            /**
+             * Length S
+             * @default 0
+             */
+            length_s: number;
+        };
+        /**
+         * RehearsalBody
+         * @description What is pressed in a rehearsal, of which revision.
+         */
+        RehearsalBody: {
+            /** Revision */
+            revision: number;
+            /**
+             * @default {
+             *       "go_s": [],
+             *       "let_go_s": [],
+             *       "stop_s": null,
+             *       "length_s": 0
+             *     }
+             */
+            rehearsal: components["schemas"]["Rehearsal"];
+        };
+        /**
          * ReleaseAnswer
          * @description What tracks there are, and what would be sent.
          */
@@ -3246,6 +3958,19 @@ export interface components {
              * @enum {string}
              */
             close: "no" | "lane" | "all";
+        };
+        /**
+         * RemoveCues
+         * @description Take cues out of the running order, with their clips; fades and stops of them stay, and say that they act on nothing.
+         */
+        RemoveCues: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove_cues";
+            /** Cue Ids */
+            cue_ids: string[];
         };
         /**
          * RemoveLane
@@ -3502,6 +4227,27 @@ export interface components {
             overlap_frames: number;
         };
         /**
+         * RunSettings
+         * @description How a show is run, in seconds: how long "stop everything" and "fade this one" take, within what GO counts once.
+         */
+        RunSettings: {
+            /**
+             * Stop S
+             * @default 1
+             */
+            stop_s: number;
+            /**
+             * Fade S
+             * @default 3
+             */
+            fade_s: number;
+            /**
+             * Once S
+             * @default 0.5
+             */
+            once_s: number;
+        };
+        /**
          * SendBody
          * @description What to send, of which revision.
          */
@@ -3571,6 +4317,48 @@ export interface components {
             kind: "set_automatic_fades";
             /** On */
             on: boolean;
+        };
+        /**
+         * SetCue
+         * @description Set what is given on cues. Raises `InvalidInput` for what a cue cannot have, and for a number that is taken.
+         */
+        SetCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_cue";
+            /** Cue Ids */
+            cue_ids: string[];
+            settings: components["schemas"]["CueSettings"];
+        };
+        /**
+         * SetEvent
+         * @description Describe an event, say what it does, or move it to another frame of its source.
+         */
+        SetEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_event";
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Does
+             * @default null
+             */
+            does: string | null;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
         };
         /**
          * SetFade
@@ -3819,6 +4607,21 @@ export interface components {
             frame: number | null;
         };
         /**
+         * SetVoices
+         * @description Set the voices of a cue, the first being the sound itself. Raises `InvalidInput` for voices that cannot be.
+         */
+        SetVoices: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_voices";
+            /** Cue Id */
+            cue_id: string;
+            /** Voices */
+            voices: components["schemas"]["CueVoice"][];
+        };
+        /**
          * SettingBody
          * @description A setting of a view, kept with the job.
          */
@@ -3827,6 +4630,103 @@ export interface components {
             value: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * ShiftBody
+         * @description Which voice of which cue gets another pitch.
+         */
+        ShiftBody: {
+            /** Revision */
+            revision: number;
+            /** Cue Id */
+            cue_id: string;
+            /** Voice */
+            voice: number;
+            /** Semitones */
+            semitones: number;
+        };
+        /**
+         * Show
+         * @description A show at a revision: its plan, and everything that will go wrong, a cue each.
+         */
+        Show: {
+            plan: components["schemas"]["ShowPlan"];
+            /** Faults */
+            faults: components["schemas"]["ShowFault"][];
+        };
+        /**
+         * ShowAnswer
+         * @description A show's plan, and what will go wrong.
+         */
+        ShowAnswer: {
+            show: components["schemas"]["Show"];
+        };
+        /**
+         * ShowBody
+         * @description Which revision of a show, and how it is run.
+         */
+        ShowBody: {
+            /** Revision */
+            revision: number;
+            /**
+             * @default {
+             *       "stop_s": 1,
+             *       "fade_s": 3,
+             *       "once_s": 0.5
+             *     }
+             */
+            settings: components["schemas"]["RunSettings"];
+        };
+        /**
+         * ShowFault
+         * @description Something wrong with a cue, in words with its figure; ``stops`` if the cue cannot run at all.
+         */
+        ShowFault: {
+            /** Cue Id */
+            cue_id: string;
+            /** Text */
+            text: string;
+            /**
+             * Stops
+             * @default false
+             */
+            stops: boolean;
+            /**
+             * Mark Id
+             * @default
+             */
+            mark_id: string;
+        };
+        /**
+         * ShowPlan
+         * @description A show: its cues in order, the bodies that they read, the curves that fades follow, and how it is run, in frames.
+         */
+        ShowPlan: {
+            /** Rate Hz */
+            rate_hz: number;
+            /** Channels */
+            channels: number;
+            /** Cues */
+            cues: components["schemas"]["PlannedCue"][];
+            /** Bodies */
+            bodies: components["schemas"]["PlannedBody"][];
+            /** Curves */
+            curves: {
+                [key: string]: number[];
+            };
+            /** Stop Frames */
+            stop_frames: number;
+            /** Fade Frames */
+            fade_frames: number;
+            /** Once Frames */
+            once_frames: number;
+            /** Pause Frames */
+            pause_frames: number;
+            /**
+             * Block Frames
+             * @default 0
+             */
+            block_frames: number;
         };
         /**
          * SnapToClips
@@ -3919,6 +4819,29 @@ export interface components {
             clip_ids: string[];
             /** At Frame */
             at_frame: number;
+        };
+        /**
+         * SplitCue
+         * @description Split a sound cue at a pause: it ends at source frame ``first_end``, and a cue behind it starts at ``second_start``.
+         */
+        SplitCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_cue";
+            /** Cue Id */
+            cue_id: string;
+            /** First End */
+            first_end: number;
+            /** Second Start */
+            second_start: number;
+            /**
+             * Boundary
+             * @default ask
+             * @enum {string}
+             */
+            boundary: "ask" | "first" | "second";
         };
         /**
          * SplitSpan
@@ -5642,6 +6565,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PauseAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShowAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shift_pitch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShiftBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskMade"];
                 };
             };
             /** @description not done */

@@ -2,7 +2,8 @@
 import type { components } from "./schema.gen";
 
 type Schemas = components["schemas"];
-export type Job = Omit<Required<Schemas["Job"]>, "clips" | "sources" | "findings" | "lanes" | "joins" | "marks" | "grid"> & {
+export type Job = Omit<Required<Schemas["Job"]>, "clips" | "sources" | "findings" | "lanes" | "joins" | "marks" | "grid" | "cues"> & {
+  cues: Record<string, Cue>;
   lanes: Record<string, Lane>;
   joins: Record<string, Join>;
   marks: Record<string, Mark>;
@@ -12,6 +13,18 @@ export type Job = Omit<Required<Schemas["Job"]>, "clips" | "sources" | "findings
   findings: Record<string, Finding>;
 };
 export type Clip = Omit<Required<Schemas["Clip"]>, "fade_in" | "fade_out"> & { fade_in: Fade | null; fade_out: Fade | null };
+export type CueVoice = Omit<Required<Schemas["CueVoice"]>, "echo"> & { echo: Required<Schemas["Echo"]> | null };
+export type Cue = Omit<Required<Schemas["Cue"]>, "voices"> & { voices: readonly CueVoice[] };
+export type CueKind = Cue["kind"];
+export type PlannedBody = Schemas["PlannedBody"];
+export type PlannedVoice = Schemas["PlannedVoice"];
+export type PlannedLoop = Required<Schemas["PlannedLoop"]>;
+export type PlannedCue = Omit<Required<Schemas["PlannedCue"]>, "loop"> & { loop: PlannedLoop | null };
+export type ShowPlan = Omit<Required<Schemas["ShowPlan"]>, "cues"> & { cues: readonly PlannedCue[] };
+export type ShowFault = Required<Schemas["ShowFault"]>;
+export type Show = { readonly plan: ShowPlan; readonly faults: readonly ShowFault[] };
+export type RunSettings = Required<Schemas["RunSettings"]>;
+export type Rehearsal = Required<Schemas["Rehearsal"]>;
 export type Join = Required<Schemas["Join"]>;
 export type Lane = Required<Schemas["Lane"]>;
 export type Mark = Required<Schemas["Mark"]>;
@@ -36,8 +49,10 @@ export type StartPage = Schemas["JobList"];
 export type Freed = Schemas["Freed"];
 export type Draft = Required<Schemas["Draft"]>;
 export type EditBody = Schemas["EditBody"];
-type LaneEdit = Extract<EditBody["edit"], { kind: "set_lane" }>;
-export type Edit = Exclude<EditBody["edit"], LaneEdit> | (Omit<LaneEdit, "settings"> & { settings: Partial<LaneEdit["settings"]> });
+type WithSettings = Extract<EditBody["edit"], { kind: "set_lane" | "set_cue" }>;
+/** Of settings, what is given is set. */
+type PartlySet<E> = E extends { settings: infer S } ? Omit<E, "settings"> & { settings: Partial<S> } : never;
+export type Edit = Exclude<EditBody["edit"], WithSettings> | PartlySet<WithSettings>;
 export type Reach = Schemas["Reach"];
 export type EditAnswer = Schemas["EditAnswer"];
 export type Change = Schemas["ChangeBody"];

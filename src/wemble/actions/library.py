@@ -123,6 +123,7 @@ class Library:
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
         self.hit_sets, self.found_sounds, self.programmes = _Recent(4), _Recent(64), _Recent(500)
         self.own_sounds, self.loudness = _Recent(8), _Recent(64)
+        self.shows, self.show_bodies = _Recent(8), _Recent(64)
         self._sizes = _Recent(4096)
         self._job_ids = _Recent(4096)
         self.job_pictures = _Recent(500)

@@ -17,7 +17,14 @@ from typing import Any
 import numpy as np
 
 from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
-from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, MIXDOWN, OFFSET_TAKEN_OUT, ROOM_TONE, copy_digest
+from wemble.actions.importing.made_source import (
+    DRIFT_TAKEN_OUT,
+    MIXDOWN,
+    OFFSET_TAKEN_OUT,
+    PITCH_SHIFTED,
+    ROOM_TONE,
+    copy_digest,
+)
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
 from wemble.actions.work.executor import Report, part_of
@@ -167,7 +174,8 @@ def _rebuilt(
     """Return the row of a source, computed from what was unpacked; its folder is built again."""
     original = next(iter(sorted(unpacked.glob("original*"))), None)
     if original is None and (
-        claimed.kind in (ROOM_TONE, MIXDOWN) or claimed.decoder.endswith((OFFSET_TAKEN_OUT, DRIFT_TAKEN_OUT))
+        claimed.kind in (ROOM_TONE, MIXDOWN, PITCH_SHIFTED)
+        or claimed.decoder.endswith((OFFSET_TAKEN_OUT, DRIFT_TAKEN_OUT))
     ):
         return _from_copy(folder, unpacked, claimed, None)
     if original is None:

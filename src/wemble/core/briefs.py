@@ -13,10 +13,10 @@ from typing import Literal
 from wemble.core.check.table import Check
 from wemble.core.deliver.kinds import Deliverable, FileKind, MapKind
 
-Brief = Literal["voiceover", "podcast", "drums", "release"]
+Brief = Literal["voiceover", "podcast", "drums", "release", "show"]
 Search = Literal["sound", "hits"]
 Material = Literal["speech", "struck", "music"]
-Middle = Literal["strip", "wall"]
+Middle = Literal["strip", "wall", "order"]
 
 _EVERYWHERE: frozenset[Check] = frozenset(
     {"click", "tail", "air", "join", "programme_end", "outside", "late", "cut_in", "start", "end", "attack"}
@@ -49,7 +49,7 @@ class BriefRecord:
     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
-    song that can be are proposed as it comes in.
+    song that can be are proposed as it comes in; with ``cue_a_file`` a file becomes a cue of the running order.
     """
 
     name: Brief
@@ -71,6 +71,7 @@ class BriefRecord:
     lane_a_file: bool = False
     own_only: bool = False
     on_air: bool = False
+    cue_a_file: bool = False
 
 
 BRIEFS: Mapping[Brief, BriefRecord] = {
@@ -148,6 +149,25 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         checks=_EVERYWHERE,
         send=SendDefaults("each_clip", "wav_24", "none", _PATTERNS),
         on_air=True,
+    ),
+    "show": BriefRecord(
+        name="show",
+        title="Show",
+        takes="music, effects and ambience for a performance",
+        gives="a running order of cues, and the performance itself",
+        first_lane="Sounds",
+        one_clip="sound",
+        many_clips="sounds",
+        mark_name="Section",
+        search="sound",
+        material="music",
+        auto_fades=True,
+        level_zoom=8,
+        middle="order",
+        clips_are_points=False,
+        checks=_EVERYWHERE,
+        send=SendDefaults("one", "wav_24", "none", _PATTERNS),
+        cue_a_file=True,
     ),
 }
 

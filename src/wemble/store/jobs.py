@@ -11,7 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from wemble.core.edit.changes import Change, OwnFields, applied
-from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, SourceUse
+from wemble.core.edit.model import Clip, Cue, Finding, Job, Join, Lane, Mark, SourceUse
 from wemble.errors import InvalidInput, NotFound
 
 CHECKPOINT_EVERY = 200
@@ -35,6 +35,7 @@ _ENTITIES: dict[str, TypeAdapter[Any]] = {
     "joins": TypeAdapter(Join),
     "marks": TypeAdapter(Mark),
     "findings": TypeAdapter(Finding),
+    "cues": TypeAdapter(Cue),
     "job": TypeAdapter(OwnFields),
 }
 

@@ -21,13 +21,16 @@ from wemble.actions.overlaps import Overlap
 from wemble.actions.removal import Freed
 from wemble.actions.searching.hit_search import HitDraft, NamesRead
 from wemble.actions.searching.sound_search import Draft
+from wemble.actions.show.plans import Pause, Show
+from wemble.actions.show.rehearsing import Rehearsal
 from wemble.actions.verdicts import ClipVerdicts
 from wemble.core.briefs import Brief, BriefRecord
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.changes import Kind, OwnFields
 from wemble.core.edit.edges import Hold, Reach
-from wemble.core.edit.model import Clip, Finding, Job, Join, Lane, Mark, Side, SourceUse
+from wemble.core.edit.model import Clip, Cue, Finding, Job, Join, Lane, Mark, Side, SourceUse
 from wemble.core.edit.voices import Voice
+from wemble.core.show.plan import RunSettings
 from wemble.store.records import TaskRow
 
 
@@ -88,7 +91,7 @@ class ChangeBody(Body):
 
     kind: Kind
     entity_id: str
-    after: OwnFields | SourceUse | Lane | Clip | Join | Mark | Finding | None
+    after: OwnFields | SourceUse | Lane | Clip | Join | Mark | Finding | Cue | None
 
 
 class SettingBody(Body):
@@ -376,6 +379,49 @@ class ReleaseAnswer(Body):
     """What tracks there are, and what would be sent."""
 
     preview: ReleasePreview
+
+
+class ShowBody(Body):
+    """Which revision of a show, and how it is run."""
+
+    revision: int
+    settings: RunSettings = RunSettings()
+
+
+class ShowAnswer(Body):
+    """A show's plan, and what will go wrong."""
+
+    show: Show
+
+
+class RehearsalBody(Body):
+    """What is pressed in a rehearsal, of which revision."""
+
+    revision: int
+    rehearsal: Rehearsal = Rehearsal()
+
+
+class ShiftBody(Body):
+    """Which voice of which cue gets another pitch."""
+
+    revision: int
+    cue_id: str
+    voice: int
+    semitones: float
+
+
+class PauseBody(Body):
+    """A place of a cue, in job frames."""
+
+    revision: int
+    cue_id: str
+    job_frame: int
+
+
+class PauseAnswer(Body):
+    """The pause at that place."""
+
+    pause: Pause
 
 
 class HandOverBody(Body):

@@ -11,8 +11,10 @@ from wemble.actions import pictures, uploads
 from wemble.actions.delivery import export
 from wemble.actions.editing.edits import EditRequest, plan_tried
 from wemble.actions.editing.on_air_points import plan_of_hand_over
+from wemble.actions.show import plans
+from wemble.core.deliver.running_order import order_as_csv, order_as_page
 from wemble.core.edit.hearing import HEARINGS
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, NotFound
 from wemble.formats.tags import picture_kind
 from wemble.web.serving import library
 
@@ -56,6 +58,32 @@ def _edit(text: str) -> BaseModel:
         return _EDITS.validate_json(text)
     except ValidationError as error:
         raise InvalidInput("this is no edit that could be heard") from error
+
+
+@streams.get("/jobs/<job_id>/revisions/<int:revision>/bodies/<key>/<int:block>")
+def body_block(job_id: str, revision: int, key: str, block: int) -> Response:
+    """Give a block of what a cue's voices read: planar float32, one channel after the other. Its key never changes meaning."""
+    library().check_revision(job_id, revision)
+    if not block <= FARTHEST_FRAME:
+        raise InvalidInput("a cue is not that long")
+    samples = plans.body_block(library(), revision, key, block)
+    answer = Response(samples.tobytes(), mimetype="application/octet-stream")
+    answer.headers["X-Wemble-Channels"] = str(samples.shape[0])
+    return answer
+
+
+@streams.get("/jobs/<job_id>/revisions/<int:revision>/running-order.<ending>")
+def running_order(job_id: str, revision: int, ending: str) -> Response:
+    """Give the running order as a page to print, or as CSV."""
+    library().check_revision(job_id, revision)
+    job = library().job_at(revision)
+    if ending == "csv":
+        headers = {"Content-Disposition": 'attachment; filename="running order.csv"'}
+        return Response(order_as_csv(job), mimetype="text/csv", headers=headers)
+    if ending != "html":
+        raise NotFound("a running order comes as html or as csv")
+    policy = {"Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'"}
+    return Response(order_as_page(job), mimetype="text/html", headers=policy)
 
 
 @streams.post("/pictures")

@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import type { Clip, Job, Mark } from "../../api/types";
 import { boundarySpan, trackSpans } from "./tracks";
 
-const mark = (id: string, kind: Mark["kind"], frame: number): Mark => ({ id, kind, frame, name: id, clip_id: null, end_frame: null, crossfade_frames: 0, link: "", picture: "", performer: "", isrc: "", point: "", by_hand: true });
+const mark = (id: string, kind: Mark["kind"], frame: number): Mark => ({ id, kind, frame, name: id, clip_id: null, end_frame: null, crossfade_frames: 0, link: "", picture: "", performer: "", isrc: "", point: "", by_hand: true, does: "" });
 const clip = { id: "c", source_id: "s", origin_frame: 0, head_frame: 0, tail_frame: 1000, lane_id: "l" } as Clip;
 
 /** The core's parsing of marks (`tests/core/test_tracks.py`) is mirrored for playing: same tracks, same bounds. */

@@ -20,6 +20,7 @@ from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
+from wemble.core.deliver.cells import plain
 from wemble.core.deliver.chapters import as_json, as_webvtt, chapters_in
 from wemble.core.deliver.tags import Tags
 from wemble.core.deliver.words import (
@@ -224,7 +225,7 @@ def _on_air_list(job: Job, pieces: list[Piece], names: list[str]) -> str:
             f"{(place_of(job, found[key]) - piece.start) / job.rate_hz:.3f}" if key in found else ""
             for key in (*POINTS[:3], "hook_end", *POINTS[3:])
         ]
-        writer.writerow([name, *row])
+        writer.writerow([plain(name), *row])
     return out.getvalue()
 
 

@@ -15,6 +15,7 @@ from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
 from wemble.core.briefs import record
+from wemble.core.deliver.cells import plain
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
 from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shared_keys, shot_fields, shot_loops, shots
@@ -209,20 +210,9 @@ def _report_row(job: Job, shot: Shot, peak: float, whole: bool) -> dict[str, str
     }
 
 
-def _cell(value: str | int | float | None) -> str | int | float | None:
-    """Return a cell that no spreadsheet takes for a formula.
-
-    Examples
-    --------
-    >>> _cell("=1+1"), _cell("Bell"), _cell(-3.0)
-    ("'=1+1", 'Bell', -3.0)
-    """
-    return f"'{value}" if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")) else value
-
-
 def _write_report(folder: Path, rows: list[dict[str, str | int | float | None]]) -> None:
     with (folder / REPORT_NAMES[0]).open("w", newline="", encoding="utf-8") as file:
         writer = csv.DictWriter(file, list(rows[0]) if rows else [])
         writer.writeheader()
-        writer.writerows({name: _cell(value) for name, value in row.items()} for row in rows)
+        writer.writerows({name: plain(value) for name, value in row.items()} for row in rows)
     (folder / REPORT_NAMES[1]).write_text(json.dumps(rows, indent=1, ensure_ascii=False), encoding="utf-8")

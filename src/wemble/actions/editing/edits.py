@@ -23,6 +23,7 @@ from wemble.actions.searching import hit_search
 from wemble.core.edit import (
     arrange,
     clips,
+    cues,
     edges,
     episode,
     grid,
@@ -174,6 +175,12 @@ def _is_dragged(settings: LaneSettings) -> bool:
     return settings.gain_db is not None or settings.pan is not None
 
 
+def _is_dragged_cue(fields: Fields) -> bool:
+    settings: cues.CueSettings = fields["settings"]
+    dragged = (settings.wait_frames, settings.level_db, settings.length_frames, settings.bend, settings.passes)
+    return any(one is not None for one in dragged)
+
+
 def _only_mutes(settings: LaneSettings) -> bool:
     return not _is_dragged(settings) and settings.name is None
 
@@ -241,6 +248,19 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("set_air_point", on_air.set_point, "on-air point", ("clip_id", "point")),
     EditKind("remove_air_point", on_air.remove_point, "remove on-air point"),
     EditKind("propose_on_air", propose_on_air, "propose on-air points", measures=True),
+    EditKind("add_cue", cues.add_cue, "add {what}".format_map),
+    EditKind("cues_of_clips", cues.cues_of_clips, "make cues"),
+    EditKind("set_cue", cues.set_cue, "cue", ("cue_ids",), _is_dragged_cue),
+    EditKind("set_voices", cues.set_voices, "copies of a sound", ("cue_id",)),
+    EditKind("fade_up", cues.fade_up, "fade up from silence"),
+    EditKind("move_cues", cues.move_cues, "running order"),
+    EditKind("number_anew", cues.number_anew, "number the cues anew"),
+    EditKind("remove_cues", cues.remove_cues, "remove from the running order"),
+    EditKind("split_cue", cues.split_cue, "split at a pause", makes_edges=True),
+    EditKind("add_event", cues.add_event, "add event"),
+    EditKind("event_at", cues.event_at, "add event"),
+    EditKind("set_event", cues.set_event, "event", ("mark_id",)),
+    EditKind("move_event", cues.move_event, "move event to another cue"),
     EditKind("set_grid", grid.set_grid, "tempo"),
     EditKind("measure_grid", _measure_grid, "tempo"),
     EditKind("set_sync", grid.set_sync, "sync point"),

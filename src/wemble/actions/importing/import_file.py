@@ -27,7 +27,8 @@ from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.programme import falls_for_good, find_programme
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edit.clips import Edited, SourcePoint, add_source
-from wemble.core.edit.model import Job, SourceUse
+from wemble.core.edit.cues import cues_of_clips
+from wemble.core.edit.model import Job, SourceUse, set_clips
 from wemble.core.edit.on_air import NEXT_UNDER_DB, Proposed, from_timers, propose_points
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
@@ -57,6 +58,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
     """Start importing a file into a job and return the task."""
     with library.database.read() as db:
         job = library.job_at(jobs.get_job_row(db, job_id).head_revision)
+    brief = record(job.brief)
 
     def brought_in(result: Imported) -> dict[str, object]:
         source = result.source
@@ -67,10 +69,8 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
             if newest.rate_hz and newest.rate_hz != source.rate_hz:
                 convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
             edited = add_source(newest, use, result.points)
-            if result.proposed is None:
-                return edited
             (clip_id,) = edited.job.clips.keys() - newest.clips.keys()
-            return replace(edited, job=propose_points(edited.job, clip_id, result.proposed))
+            return replace(edited, job=_for_the_brief(edited.job, clip_id, result.proposed))
 
         with library.database.write() as db:
             records.add_source(db, source, now=library.now())
@@ -89,10 +89,23 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         name,
         {"name": name, "upload_id": upload_id},
         import_file,
-        (library.home.root, path, name, job.rate_hz, upload_id is not None, record(job.brief).on_air),
+        (library.home.root, path, name, job.rate_hz, upload_id is not None, brief.on_air or brief.cue_a_file),
         brought_in,
         in_turn=True,
     )
+
+
+def _for_the_brief(job: Job, clip_id: str, found: Proposed | None) -> Job:
+    """Return a job with what its brief makes of a clip that came in: proposed on-air points, or a cue that knows its sound."""
+    brief = record(job.brief)
+    if brief.on_air and found is not None:
+        job = propose_points(job, clip_id, found)
+    if brief.cue_a_file:
+        if found is not None:
+            clip = job.clip(clip_id)
+            job = set_clips(job, replace(clip, sound_start_frame=found.begins, sound_end_frame=found.ends))
+        job = cues_of_clips(job, (clip_id,)).job
+    return job
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,12 +126,12 @@ def import_file(
     name: str,
     job_rate_hz: int,
     owned: bool = False,
-    on_air: bool = False,
+    find_ends: bool = False,
 ) -> Imported:
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
     The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
-    them. With ``on_air`` its on-air points are proposed. Runs in a worker.
+    them. With ``find_ends`` it is found where its programme begins and ends. Runs in a worker.
 
     Raises
     ------
@@ -138,12 +151,12 @@ def import_file(
     points = [SourcePoint(p.frame, p.name, p.end_frame) for p in read.points]
     cart = read_cart(path)
     timed = from_timers(cart.timers, source.frames) if cart else []
-    proposed = _proposed_on_air(home, source) if on_air else None
+    proposed = _proposed(home, source) if find_ends else None
     return Imported(source, (*points, *timed), left_out, proposed)
 
 
-def _proposed_on_air(home: Home, source: records.SourceRow) -> Proposed | None:
-    """Return where a song begins, may be followed, and ends."""
+def _proposed(home: Home, source: records.SourceRow) -> Proposed | None:
+    """Return where the programme of a recording begins, may be followed, and ends."""
     reader, levels = FileReader(home, {source.id: source.channels}), measured_source(home, source).envelope
     found = find_programme(partial(reader.read, source.id, source.rate_hz), levels)
     reader.close()

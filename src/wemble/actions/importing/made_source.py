@@ -10,7 +10,7 @@ from wemble.actions.library import Library
 from wemble.store import records
 from wemble.store.files import move_into_place
 
-ROOM_TONE, MIXDOWN = "room tone", "mixdown"
+ROOM_TONE, MIXDOWN, PITCH_SHIFTED = "room tone", "mixdown", "pitch shifted"
 """Kinds of sources that no file came in as."""
 OFFSET_TAKEN_OUT, DRIFT_TAKEN_OUT = ", offset taken out", ", clock set right"
 """What the decoder's name ends with."""

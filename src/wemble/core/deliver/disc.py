@@ -14,6 +14,7 @@ import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from wemble.core.deliver.cells import plain
 from wemble.core.deliver.words import clock
 from wemble.core.edit.model import Job
 from wemble.core.edit.tracks import DISC_FRAMES_A_S, disc_place, tracks_of
@@ -134,7 +135,7 @@ def list_as_csv(tracks: Sequence[DiscTrack]) -> str:
     writer.writerow(["number", "title", "performer", "isrc", "start_s", "length_s", "gap_before_s"])
     for one in tracks:
         figures = [f"{frames / DISC_RATE_HZ:.3f}" for frames in (one.start, one.end - one.start, one.gap)]
-        writer.writerow([one.number, _plain(one.title), _plain(one.performer), one.isrc, *figures])
+        writer.writerow([one.number, plain(one.title), plain(one.performer), one.isrc, *figures])
     return out.getvalue()
 
 
@@ -161,7 +162,3 @@ def _length(track: DiscTrack) -> str:
 
 def _total(tracks: Sequence[DiscTrack]) -> str:
     return clock(image_samples(tracks) / DISC_RATE_HZ)
-
-
-def _plain(text: str) -> str:
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

@@ -10,8 +10,8 @@ from typing import Any, Literal
 from wemble.core.briefs import Brief
 from wemble.core.edit.model import Grid, Job
 
-Kind = Literal["job", "sources", "lanes", "clips", "joins", "marks", "findings"]
-COLLECTIONS: tuple[Kind, ...] = ("sources", "lanes", "clips", "joins", "marks", "findings")
+Kind = Literal["job", "sources", "lanes", "clips", "joins", "marks", "findings", "cues"]
+COLLECTIONS: tuple[Kind, ...] = ("sources", "lanes", "clips", "joins", "marks", "findings", "cues")
 
 
 @dataclass(frozen=True, slots=True)

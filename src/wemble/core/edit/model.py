@@ -1,4 +1,4 @@
-"""The job: sources, lanes, clips, joins, marks, findings.
+"""The job: sources, lanes, clips, joins, marks, findings, cues.
 
 Positions inside a source are frames at the source's own rate; positions on a lane are frames at the job's rate.
 Spans are half-open. Everything is frozen; an edit makes a new job that shares what did not change.
@@ -22,8 +22,12 @@ Side = Literal["head", "tail"]
 FadeOrigin = Literal["auto", "own"]
 Decision = Literal["accepted", "sent_back"]
 LaneRole = Literal["", "opening", "closing", "mix"]
-MarkKind = Literal["start", "end", "section", "loop", "track", "track_end", "air"]
+MarkKind = Literal["start", "end", "section", "loop", "track", "track_end", "air", "event"]
 AirPoint = Literal["", "begins", "singing", "hook", "overlap", "next", "ends"]
+CueKind = Literal["sound", "fade", "stop", "note"]
+CueStart = Literal["go", "with", "after_start", "after_end"]
+EVERYTHING = "all"
+"""The target of a fade or a stop that acts on all that sounds."""
 FARTHEST_FRAME = 1 << 45
 """No place lies further from the start: more than five years at 192 kHz."""
 
@@ -177,7 +181,8 @@ class Mark:
 
     A ``loop`` and a hook have an end as well, which counts as their start does. A job has at most one ``start`` and one ``end``:
     they bound the programme. A ``track`` begins at its mark, which has its title, and ends at the ``track_end`` before the
-    next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip.
+    next; without one it runs on into the next, and both share the boundary. An ``air`` mark is an on-air point of its clip, an
+    ``event`` something that happens at that moment of a cue.
     """
 
     id: str
@@ -199,6 +204,65 @@ class Mark:
     """Of an on-air point: which it is."""
     by_hand: bool = True
     """Of an on-air point: whether a hand set it; a proposal gives way to another."""
+    does: str = ""
+    """Of an event: what is sent to the light desk."""
+
+
+@dataclass(frozen=True, slots=True)
+class Echo:
+    """Repeats of a voice, ``every_frames`` job frames apart: the first at ``level_db``, each ``feedback`` times the last."""
+
+    every_frames: int
+    feedback: float
+    level_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class CueVoice:
+    """The sound of a cue, or the same sound again: delayed by job frames, at another level, another pitch, with an echo.
+
+    A mono show has the left level alone. ``shifted_source_id`` is the recording whose pitch was shifted by ``semitones``.
+    """
+
+    delay_frames: int = 0
+    left_db: float = 0.0
+    right_db: float = 0.0
+    linked: bool = True
+    semitones: float = 0.0
+    shifted_source_id: str | None = None
+    echo: Echo | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Cue:
+    """A step of a show, at a place in the running order; its ``number`` is a decimal that survives moves.
+
+    It starts on GO, or with, or ``wait_frames`` job frames after the start or the end of the one above it. A sound plays its
+    clip, a loop that is tied to the clip ``passes`` times (0: until let go), in one or more voices; one that starts
+    ``silent`` waits to be faded up. A fade brings ``target_id`` (a cue, or `EVERYTHING`) to ``level_db``, none for nothing,
+    over ``length_frames`` along a curve, and ``stops`` it then if asked; a stop fades to nothing and stops.
+    """
+
+    id: str
+    number: str
+    position: int
+    kind: CueKind
+    name: str
+    start: CueStart = "go"
+    wait_frames: int = 0
+    clip_id: str | None = None
+    passes: int = 1
+    silent: bool = False
+    voices: tuple[CueVoice, ...] = (CueVoice(),)
+    target_id: str = ""
+    level_db: float | None = None
+    length_frames: int = 0
+    shape: Shape = "s"
+    bend: float = 0.0
+    stops: bool = False
+    group: str = ""
+    page: str = ""
+    note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -265,6 +329,7 @@ class Job:
     joins: Mapping[str, Join] = field(default_factory=dict)
     marks: Mapping[str, Mark] = field(default_factory=dict)
     findings: Mapping[str, Finding] = field(default_factory=dict)
+    cues: Mapping[str, Cue] = field(default_factory=dict)
 
     def is_recorded(self, clip: Clip) -> bool:
         """Whether a clip shows a recording that came in: nothing that Wemble made, no opening, no closing, no mix."""
@@ -290,6 +355,13 @@ class Job:
             return self.marks[mark_id]
         except KeyError:
             raise NotFound(f"there is no mark {mark_id!r} in this job any more") from None
+
+    def cue(self, cue_id: str) -> Cue:
+        """Return a cue. Raises `NotFound`."""
+        try:
+            return self.cues[cue_id]
+        except KeyError:
+            raise NotFound("this cue is no longer in the running order; show the newest state") from None
 
     def source(self, source_id: str) -> SourceUse:
         """Return a source. Raises `NotFound`."""

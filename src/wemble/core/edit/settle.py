@@ -1,4 +1,4 @@
-"""What hangs on clips, put right after every edit: crossfades whose clips no longer meet go, marks stay with their sound."""
+"""What hangs on clips, put right after every edit: crossfades whose clips no longer meet go, marks stay with their sound, cues too."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from wemble.core.edit.arrange import abuts
 from wemble.core.edit.clips import Edited
+from wemble.core.edit.cues import settle_cues
 from wemble.core.edit.marks import reattach_marks
 from wemble.core.edit.model import FARTHEST_FRAME, Job, Join
 from wemble.core.edit.placement import end_of, start_of
@@ -13,7 +14,7 @@ from wemble.errors import InvalidInput
 
 
 def settled(before: Job, edited: Edited) -> Edited:
-    """Return what an edit of ``before`` leaves, its crossfades and marks in order, and the notes with what that changed.
+    """Return what an edit of ``before`` leaves, its crossfades, marks and cues in order, and the notes with what that changed.
 
     A crossfade whose clips no longer meet is removed and told; one that is longer than a clip of it now is shortens to that.
     `InvalidInput` if the edit put something years away from the start, as copies of copies of a long stretch do.
@@ -29,7 +30,7 @@ def settled(before: Job, edited: Edited) -> Edited:
         after = replace(after, joins=joins)
     if gone:
         notes += (f"{len(gone)} crossfade{'s' if len(gone) > 1 else ''} removed: the clips no longer meet",)
-    return replace(edited, job=reattach_marks(before, after), notes=notes)
+    return replace(edited, job=settle_cues(before, reattach_marks(before, after)), notes=notes)
 
 
 def _check_places(before: Job, after: Job) -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from wemble.core.edges.recipe import HitRecipe
 from wemble.core.edit.arrange import abuts
 from wemble.core.edit.clips import JOB_RATES_HZ, check_gain, check_line
+from wemble.core.edit.cues import check_cue
 from wemble.core.edit.edges import check_fade
 from wemble.core.edit.grid import checked
 from wemble.core.edit.joins import check_join
@@ -26,7 +27,15 @@ def check_validity(job: Job) -> None:
     """Raise `InvalidInput` naming the first thing in a job that cannot be."""
     try:
         _check_own(job)
-        for part in (_check_sources, _check_lanes, _check_clips, _check_joins, _check_marks, _check_findings):
+        for part in (
+            _check_sources,
+            _check_lanes,
+            _check_clips,
+            _check_joins,
+            _check_marks,
+            _check_findings,
+            _check_cues,
+        ):
             part(job)
     except WembleError as error:
         reason = error.message
@@ -44,7 +53,7 @@ def _check_own(job: Job) -> None:
         checked(job.grid)
         _need(max(job.grid.bpm_numerator, job.grid.bpm_denominator) < FARTHEST_FRAME, "its tempo cannot be")
         _check_places(job.grid.first_frame)
-    collections: tuple[Mapping[str, Any], ...] = (job.lanes, job.clips, job.joins, job.marks, job.findings)
+    collections: tuple[Mapping[str, Any], ...] = (job.lanes, job.clips, job.joins, job.marks, job.findings, job.cues)
     for entities in (job.sources, *collections):
         _need(all(key == one.id and _ID.fullmatch(key) for key, one in entities.items()), "a part has a wrong name")
     numbers = [int(key[1:]) for entities in collections for key in entities if key[1:].isdecimal() and len(key) < 20]
@@ -142,6 +151,7 @@ def _check_marks(job: Job) -> None:
         spans = mark.kind == "loop" or mark.point == "hook"
         _need(spans == (mark.end_frame is not None), f"the mark “{mark.name}” has half a span")
         _need((mark.kind == "air") == bool(mark.point), f"the mark “{mark.name}” is half an on-air point")
+        _need(len(mark.does) <= _LONGEST_TEXT, f"the event “{mark.name}” does too much")
         check_performer(mark.performer)
         check_isrc(mark.isrc)
         if mark.kind == "loop" and mark.end_frame is not None:
@@ -155,6 +165,15 @@ def _check_loop(job: Job, mark: Mark, end_frame: int) -> None:
         inside = 0 <= mark.frame < end_frame <= job.source(clip.source_id).frames
         crossed = mark.crossfade_frames <= min(mark.frame, (end_frame - mark.frame) // 2)
         _need(inside and crossed, f"the loop “{mark.name}” does not fit its recording")
+
+
+def _check_cues(job: Job) -> None:
+    places = sorted(cue.position for cue in job.cues.values())
+    _need(places == list(range(len(places))), "two cues are in one place")
+    clips = [cue.clip_id for cue in job.cues.values() if cue.clip_id is not None]
+    _need(len(set(clips)) == len(clips), "two cues play one clip")
+    for cue in job.cues.values():
+        check_cue(job, cue)
 
 
 def _check_findings(job: Job) -> None:

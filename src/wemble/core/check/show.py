@@ -1,0 +1,152 @@
+"""What will go wrong in a show, said before it: cue by cue, from the running order, its plan, and a rehearsal without anybody."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from wemble.core.deliver.words import clock
+from wemble.core.edit.cues import events_of, in_running_order
+from wemble.core.edit.model import EVERYTHING, Cue, Job
+from wemble.core.show.plan import PlannedCue, ShowPlan
+from wemble.core.show.run import UNHEARD, Press, ShowRun
+
+AIR_MS = 10.0
+"""So much air in front of a sound is heard as late on GO (common practice)."""
+CEILING_DB = 0.0
+REHEARSED_EVERY_S = 10.0
+"""Nobody knows when GO will be pressed: a rehearsal without anybody presses it so often (our choice)."""
+_BEHIND_S = 600
+
+
+@dataclass(frozen=True, slots=True)
+class ShowFault:
+    """Something wrong with a cue, in words with its figure; ``stops`` if the cue cannot run at all."""
+
+    cue_id: str
+    text: str
+    stops: bool = False
+    mark_id: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Peak:
+    """Where the sum of what sounds was over the ceiling: its loudest sample, in dB, its frame, and the cues that sounded."""
+
+    frame: int
+    peak_db: float
+    cue_ids: tuple[str, ...]
+
+
+def show_faults(job: Job, plan: ShowPlan, tails_db: Mapping[str, float]) -> list[ShowFault]:
+    """Return what can be said without listening, in running order.
+
+    ``tails_db`` says of clips whose ring-out is cut how far they lie over their floor there.
+    """
+    order = in_running_order(job)
+    found: dict[str, list[ShowFault]] = {cue.id: [] for cue in order}
+    for cue, planned in zip(order, plan.cues, strict=True):
+        if planned.problem:
+            found[cue.id].append(ShowFault(cue.id, f"cannot run: {planned.problem}", stops=True))
+        found[cue.id] += _of_sound(job, cue, tails_db)
+    for fault in [*_of_fades(order), *_left_over(order, plan)]:
+        found[fault.cue_id].append(fault)
+    return [fault for cue in order for fault in found[cue.id]]
+
+
+def peak_faults(peaks: Sequence[Peak], rate_hz: int) -> list[ShowFault]:
+    """Return where a rehearsal went over the ceiling: said of the cue that was fired last."""
+    return [
+        ShowFault(peak.cue_ids[-1], f"{peak.peak_db:+.1f} dB at {clock(peak.frame / rate_hz)}: {_together(peak)}")
+        for peak in peaks
+        if peak.cue_ids
+    ]
+
+
+def usual_presses(plan: ShowPlan, every_s: float = REHEARSED_EVERY_S) -> list[Press]:
+    """Return the GOs of a rehearsal without anybody: one every so often, then everything that loops is let go."""
+    every = round(every_s * plan.rate_hz)
+    count = sum(n == 0 or cue.start == "go" for n, cue in enumerate(plan.cues))
+    presses = [Press(n * every, "go") for n in range(count)]
+    loops = [n for n, cue in enumerate(plan.cues) if cue.loop is not None and cue.loop.passes == 0]
+    return [*presses, *(Press(count * every, "let_go", cue) for cue in loops)]
+
+
+def _of_sound(job: Job, cue: Cue, tails_db: Mapping[str, float]) -> list[ShowFault]:
+    if cue.clip_id is None:
+        return []
+    clip = job.clip(cue.clip_id)
+    rate = job.source(clip.source_id).rate_hz
+    faults = []
+    if clip.sound_start_frame is not None:
+        air_ms = 1000.0 * (clip.sound_start_frame - clip.head_frame) / rate
+        if air_ms > AIR_MS and cue.start == "go":
+            faults.append(ShowFault(cue.id, f"{air_ms:.0f} ms of air before its sound"))
+    if cue.clip_id in tails_db:
+        faults.append(ShowFault(cue.id, f"its ring-out is cut {tails_db[cue.clip_id]:.1f} dB over the floor"))
+    for mark in events_of(job, cue):
+        if not clip.head_frame <= mark.frame <= clip.tail_frame:
+            end = "before its start" if mark.frame < clip.head_frame else "past its end"
+            edge = clip.head_frame if mark.frame < clip.head_frame else clip.tail_frame
+            by_s = abs(mark.frame - edge) / rate
+            faults.append(ShowFault(cue.id, f"the event “{mark.name}” lies {by_s:.3f} s {end}", mark_id=mark.id))
+    return faults
+
+
+def _of_fades(order: Sequence[Cue]) -> list[ShowFault]:
+    """Return the fades and stops of what cannot be sounding then, and the fades that leave a sound running unheard."""
+    faults, running = [], set[str]()
+    for n, cue in enumerate(order):
+        if cue.kind == "sound":
+            running.add(cue.id)
+        if cue.kind not in ("fade", "stop") or not cue.target_id:
+            continue
+        target = next((one for one in order if one.id == cue.target_id), None)
+        if cue.target_id == EVERYTHING and not running:
+            faults.append(ShowFault(cue.id, "nothing can be sounding then"))
+        elif target is not None and target.id not in running:
+            later = any(one.id == target.id for one in order[n:])
+            why = "comes later in the running order" if later else "was stopped before"
+            faults.append(ShowFault(cue.id, f"“{target.name}” cannot be sounding then: it {why}"))
+        elif target is not None and cue.start == "after_end" and order[n - 1].id == target.id:
+            faults.append(ShowFault(cue.id, f"“{target.name}” cannot be sounding then: this waits until it has ended"))
+        if cue.kind == "stop" or cue.stops:
+            running -= running if cue.target_id == EVERYTHING else {cue.target_id}
+        elif cue.level_db is None:
+            name = "what sounds" if target is None else f"“{target.name}”"
+            faults.append(ShowFault(cue.id, f"{name} goes on sounding, unheard: let the fade stop it when done"))
+    return faults
+
+
+def _left_over(order: Sequence[Cue], plan: ShowPlan) -> list[ShowFault]:
+    """Return what would still sound long after the last GO, if loops were let go but nothing were stopped by hand."""
+    run, presses = ShowRun(plan), usual_presses(plan)
+    for press in presses:
+        for _ in run.stretches(press.frame):
+            pass
+        if press.kind == "go":
+            run.press(press)
+    until = run.frame + max((cue.frames + cue.longest_delay for cue in plan.cues), default=0) + _BEHIND_S * plan.rate_hz
+    endless = [one for one in run.sounding if one.loop is not None and one.loop.passes == 0]
+    for _ in run.stretches(until):
+        pass
+    faults = []
+    for one in run.sounding:
+        unheard = one.ramp.after <= UNHEARD
+        text = (
+            "still sounds at the end of the show, unheard: stop it"
+            if unheard
+            else "still loops at the end of the show: let it go, fade it, or stop it"
+        )
+        if unheard or one in endless:
+            faults.append(ShowFault(order[one.cue].id, text))
+    return list(dict.fromkeys(faults))
+
+
+def _together(peak: Peak) -> str:
+    return "alone" if len(peak.cue_ids) == 1 else f"{len(peak.cue_ids)} cues at once"
+
+
+def fires_by_hand(cue: PlannedCue, place: int) -> bool:
+    """Say whether a cue waits for GO; the first one always does."""
+    return place == 0 or cue.start == "go"
