@@ -3,6 +3,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { Route, Switch } from "wouter";
 import { DeskPage } from "./desk/frame/DeskPage";
+import { RunPage } from "./show/RunPage";
 import { StartPage } from "./start/StartPage";
 import "./theme.css";
 import { applyTheme } from "./ui/theme";
@@ -15,6 +16,7 @@ if (root) {
     <StrictMode>
       <QueryClientProvider client={queries}>
         <Switch>
+          <Route path="/jobs/:id/run">{({ id }) => <RunPage key={id} id={id} />}</Route>
           <Route path="/jobs/:id">{({ id }) => <DeskPage key={id} id={id} />}</Route>
           <Route>
             <StartPage />

@@ -112,6 +112,7 @@ def arguments(rng: random.Random, job: Job, names: list[str]) -> dict[str, Any]:
         "target_id": rng.choice(["", "all", cue, "q9999"]), "cue_ids": (cue,), "before_id": rng.choice([None, cue]),
         "voices": rng.choice([(voice,), (CueVoice(), voice), (), (CueVoice(left_db=-3.0),)]),
         "boundary": rng.choice(["ask", "first", "second"]), "does": rng.choice(["", "lamps 40"]), "job_frame": here,
+        "passes": rng.choice([0, 1, 4]),
         "first_end": split_at[0], "second_start": rng.choice(split_at),
         "clip_id": clip.id,
         "clip_ids": tuple(sorted({clip.id, *rng.sample(sorted(job.clips), min(len(job.clips), rng.randint(0, 2)))})),

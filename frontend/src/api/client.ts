@@ -1,6 +1,6 @@
 /** The one place that talks to the server. */
 import type {
-  Brief, Draft, EditAnswer, Edit, Freed, HandOverHeard, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, PieceCard, Placed, Preview, Problem, Reach, Recipe, ReleasePreview, ReleaseRequest, SendRequest, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
+  Brief, Draft, EditAnswer, Edit, Freed, HandOverHeard, HitDraftAnswer, HitRecipe, LoopFigure, MixSettings, NamesRead, OpenedJob, Overlap, PieceCard, Placed, Preview, Problem, Reach, Recipe, Rehearsal, ReleasePreview, ReleaseRequest, RunSettings, SendRequest, Show, Side, SourceInfo, StartPage, TalkPlan, Task, Treatment, UploadState, ClipVerdicts, Voice,
 } from "./types";
 
 export class ServerProblem extends Error {
@@ -48,6 +48,15 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 }
 
 export const api = {
+  show: (id: string, revision: number, settings: RunSettings, signal?: AbortSignal) => json<{ show: Show }>("POST", `/jobs/${id}/show/plan`, { revision, settings }, signal).then((answer) => answer.show),
+  rehearse: (id: string, revision: number, rehearsal: Rehearsal) => json<{ task_id: string }>("POST", `/jobs/${id}/show/rehearse`, { revision, rehearsal }).then((answer) => answer.task_id),
+  shiftPitch: (id: string, revision: number, cue_id: string, voice: number, semitones: number) =>
+    json<{ task_id: string }>("POST", `/jobs/${id}/show/shift`, { revision, cue_id, voice, semitones }).then((answer) => answer.task_id),
+  pauseAt: (id: string, revision: number, cue_id: string, job_frame: number) =>
+    json<{ pause: { first_end: number; second_start: number } }>("POST", `/jobs/${id}/show/pause`, { revision, cue_id, job_frame }).then((answer) => answer.pause),
+  async bodyBlock(id: string, revision: number, key: string, block: number): Promise<Float32Array> {
+    return new Float32Array(await (await send("GET", `/jobs/${id}/revisions/${revision}/bodies/${key}/${block}`)).arrayBuffer());
+  },
   jobs: () => json<StartPage>("GET", "/jobs"),
   renameJob: (id: string, name: string) => json("POST", `/jobs/${id}/rename`, { name }),
   nextJob: (id: string) => json<{ id: string }>("POST", `/jobs/${id}/next`),
@@ -172,4 +181,24 @@ export const api = {
 async function sendPart(uploadId: string, part: Blob, offset: number, signal: AbortSignal): Promise<number> {
   const answer = await reached(`/uploads/${uploadId}`, { method: "PATCH", body: part, signal, headers: { "Upload-Offset": String(offset) } });
   return Number((await checked(answer)).headers.get("Upload-Offset"));
+}
+
+/** A light desk on this machine, by the open protocol of docs/formats.md: it is told what happens, and needs no Wemble server. */
+export const lightDesk = {
+  /** Send an event; false if nobody took it. */
+  async send(address: string, event: LightEvent): Promise<boolean> {
+    const init: RequestInit = { method: "POST", body: JSON.stringify(event), headers: { "Content-Type": "application/json" }, keepalive: true };
+    return fetch(`http://${address}/events`, init).then(({ ok }) => ok, () => false);
+  },
+  /** Whether one answers there. */
+  answers: (address: string): Promise<boolean> => fetch(`http://${address}/events`).then(({ ok }) => ok, () => false),
+};
+
+export interface LightEvent {
+  readonly show: string;
+  readonly cue: string;
+  readonly event: string;
+  readonly does: string;
+  /** Seconds since the show began. */
+  readonly at_s: number;
 }

@@ -1098,7 +1098,8 @@ export interface components {
          *     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
          *     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
          *     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
-         *     song that can be are proposed as it comes in; with ``cue_a_file`` a file becomes a cue of the running order.
+         *     song that can be are proposed as it comes in; with ``cue_a_file`` a file
+         *     becomes a cue of the running order; with ``times_of_source`` the lenses count in the recording and not along the lane.
          */
         BriefRecord: {
             /**
@@ -1164,6 +1165,11 @@ export interface components {
              * @default false
              */
             cue_a_file: boolean;
+            /**
+             * Times Of Source
+             * @default false
+             */
+            times_of_source: boolean;
         };
         /**
          * ChangeBody
@@ -1859,7 +1865,7 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             /** Edit */
-            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["MakeTracks"] | components["schemas"]["AddTrack"] | components["schemas"]["EndTrack"] | components["schemas"]["DescribeTrack"] | components["schemas"]["SetGaps"] | components["schemas"]["MoveTrack"] | components["schemas"]["RunOn"] | components["schemas"]["OrderTracks"] | components["schemas"]["PutOnDiscFrames"] | components["schemas"]["SnapToClips"] | components["schemas"]["SetAirPoint"] | components["schemas"]["RemoveAirPoint"] | components["schemas"]["ProposeOnAir"] | components["schemas"]["AddCue"] | components["schemas"]["CuesOfClips"] | components["schemas"]["SetCue"] | components["schemas"]["SetVoices"] | components["schemas"]["FadeUp"] | components["schemas"]["MoveCues"] | components["schemas"]["NumberAnew"] | components["schemas"]["RemoveCues"] | components["schemas"]["SplitCue"] | components["schemas"]["AddEvent"] | components["schemas"]["EventAt"] | components["schemas"]["SetEvent"] | components["schemas"]["MoveEvent"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
+            edit: components["schemas"]["MoveEdge"] | components["schemas"]["MoveEdges"] | components["schemas"]["SetFade"] | components["schemas"]["FadeBetween"] | components["schemas"]["SetGain"] | components["schemas"]["SetLine"] | components["schemas"]["PutUnder"] | components["schemas"]["RenameClip"] | components["schemas"]["RenameJob"] | components["schemas"]["Split"] | components["schemas"]["CutAtMarks"] | components["schemas"]["SplitSpan"] | components["schemas"]["ClearSpan"] | components["schemas"]["PasteSpan"] | components["schemas"]["PasteClips"] | components["schemas"]["SetGainOfSpan"] | components["schemas"]["MoveClips"] | components["schemas"]["MoveAudio"] | components["schemas"]["RemoveClips"] | components["schemas"]["AddLane"] | components["schemas"]["LaneEach"] | components["schemas"]["SetLane"] | components["schemas"]["RemoveLane"] | components["schemas"]["SetJoins"] | components["schemas"]["KeepTalk"] | components["schemas"]["CloseGaps"] | components["schemas"]["PlacePiece"] | components["schemas"]["Duck"] | components["schemas"]["EvenVoices"] | components["schemas"]["SetProgramme"] | components["schemas"]["AddMark"] | components["schemas"]["MoveMark"] | components["schemas"]["RenameMark"] | components["schemas"]["SetLink"] | components["schemas"]["SetPicture"] | components["schemas"]["RemoveMarks"] | components["schemas"]["MakeTracks"] | components["schemas"]["AddTrack"] | components["schemas"]["EndTrack"] | components["schemas"]["DescribeTrack"] | components["schemas"]["SetGaps"] | components["schemas"]["MoveTrack"] | components["schemas"]["RunOn"] | components["schemas"]["OrderTracks"] | components["schemas"]["PutOnDiscFrames"] | components["schemas"]["SnapToClips"] | components["schemas"]["SetAirPoint"] | components["schemas"]["RemoveAirPoint"] | components["schemas"]["ProposeOnAir"] | components["schemas"]["AddCue"] | components["schemas"]["CuesOfClips"] | components["schemas"]["SetCue"] | components["schemas"]["SetVoices"] | components["schemas"]["LoopOfCue"] | components["schemas"]["FadeUp"] | components["schemas"]["MoveCues"] | components["schemas"]["NumberAnew"] | components["schemas"]["RemoveCues"] | components["schemas"]["SplitCue"] | components["schemas"]["AddEvent"] | components["schemas"]["EventAt"] | components["schemas"]["SetEvent"] | components["schemas"]["MoveEvent"] | components["schemas"]["SetGrid"] | components["schemas"]["MeasureGrid"] | components["schemas"]["SetSync"] | components["schemas"]["LineUp"] | components["schemas"]["SetLoop"] | components["schemas"]["RotateLoop"] | components["schemas"]["ReviewEdge"] | components["schemas"]["ReadNames"] | components["schemas"]["SetAutomaticFades"] | components["schemas"]["ProgrammeFromSound"] | components["schemas"]["TurnDown"] | components["schemas"]["TakeOutOffset"] | components["schemas"]["Soften"] | components["schemas"]["LoopAll"];
         };
         /**
          * EndTrack
@@ -2709,6 +2715,30 @@ export interface components {
             score: number;
             /** Text */
             text: string;
+        };
+        /**
+         * LoopOfCue
+         * @description Loop a section of a cue so many times, or until let go (0 passes), in job frames since the cue's start.
+         */
+        LoopOfCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "loop_of_cue";
+            /** Cue Id */
+            cue_id: string;
+            /** Start Frame */
+            start_frame: number;
+            /** End Frame */
+            end_frame: number;
+            /** Passes */
+            passes: number;
+            /**
+             * Crossfade Frames
+             * @default null
+             */
+            crossfade_frames: number | null;
         };
         /**
          * LoopsAnswer

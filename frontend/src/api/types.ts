@@ -16,6 +16,7 @@ export type Clip = Omit<Required<Schemas["Clip"]>, "fade_in" | "fade_out"> & { f
 export type CueVoice = Omit<Required<Schemas["CueVoice"]>, "echo"> & { echo: Required<Schemas["Echo"]> | null };
 export type Cue = Omit<Required<Schemas["Cue"]>, "voices"> & { voices: readonly CueVoice[] };
 export type CueKind = Cue["kind"];
+export type CueStart = Cue["start"];
 export type PlannedBody = Schemas["PlannedBody"];
 export type PlannedVoice = Schemas["PlannedVoice"];
 export type PlannedLoop = Required<Schemas["PlannedLoop"]>;

@@ -1,8 +1,8 @@
-import { readFileSync } from "node:fs";
 import { expect, test } from "vitest";
 import type { ShowPlan } from "../api/types";
 import { Mixer } from "./mix";
 import { type Press, ShowRun } from "./run";
+import written from "./traces.gen.json";
 
 interface Trace {
   readonly plan: ShowPlan;
@@ -12,7 +12,7 @@ interface Trace {
   readonly left: readonly unknown[];
   readonly digest: number;
 }
-const read = JSON.parse(readFileSync(new URL("./traces.gen.json", import.meta.url), "utf8")) as { curves: ShowPlan["curves"]; traces: readonly Trace[] };
+const read = written as unknown as { curves: ShowPlan["curves"]; traces: readonly Trace[] };
 
 const noise = (body: number, frame: number, channel: number): number => (((frame * 7919 + channel * 104729 + body * 1299709) % 65521) - 32760) / 32768;
 

@@ -241,6 +241,12 @@ export class ShowRun {
     }
   }
 
+  /** Go on to a frame of the output without a sample. */
+  goTo(frame: number): void {
+    const stretches = this.stretches(frame);
+    while (!stretches.next().done);
+  }
+
   private nextChange(): number {
     if (this.frozen) return FAR;
     let next = FAR;

@@ -49,7 +49,8 @@ class BriefRecord:
     carries a cue point where each clip begins. ``level_zoom`` is how far lenses look into the level of a sound at full
     scale: a phrase is judged by its floor, a hit by its attack. With ``lane_a_file`` every file that comes in gets a lane
     of its own, all from the start; with ``own_only`` Find keeps of a lane what is said on it; with ``on_air`` the points of every
-    song that can be are proposed as it comes in; with ``cue_a_file`` a file becomes a cue of the running order.
+    song that can be are proposed as it comes in; with ``cue_a_file`` a file
+    becomes a cue of the running order; with ``times_of_source`` the lenses count in the recording and not along the lane.
     """
 
     name: Brief
@@ -72,6 +73,7 @@ class BriefRecord:
     own_only: bool = False
     on_air: bool = False
     cue_a_file: bool = False
+    times_of_source: bool = False
 
 
 BRIEFS: Mapping[Brief, BriefRecord] = {
@@ -168,6 +170,7 @@ BRIEFS: Mapping[Brief, BriefRecord] = {
         checks=_EVERYWHERE,
         send=SendDefaults("one", "wav_24", "none", _PATTERNS),
         cue_a_file=True,
+        times_of_source=True,
     ),
 }
 

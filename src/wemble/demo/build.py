@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -18,12 +19,13 @@ from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.searching import hit_search, own_sound, sound_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
+from wemble.core.edit import cues
 from wemble.core.edit.arrange import LaneSettings, add_lane, set_lane
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.grid import beat_frame
-from wemble.core.edit.model import Clip, Grid, Job, set_clips
+from wemble.core.edit.model import Clip, CueKind, Grid, Job, set_clips
 from wemble.core.edit.treatment import targets
-from wemble.demo import conversation, kit, pieces
+from wemble.demo import conversation, crossing, kit, pieces
 from wemble.demo.take import RATE_HZ, audio_guide
 from wemble.errors import WorkFailed
 
@@ -106,6 +108,62 @@ def _add_on_air(library: Library, name: str, say: Callable[[str], None]) -> None
     _import(library, job_id, "Lantern Song.wav", pieces.lantern_song(), pieces.RELEASE_HZ)
 
 
+def _add_crossing(library: Library, name: str, say: Callable[[str], None]) -> None:
+    say("making The Night Crossing: a river, a horn, an engine, a song in two parts, walking music")
+    job_id = create_job(library, name, "show")
+    for file_name, samples in crossing.files().items():
+        _import(library, job_id, f"{file_name}.wav", samples, crossing.RATE_HZ)
+    edit_newest(library, job_id, "running order", lambda job: Edited(running_order(job)))
+
+
+def running_order(job: Job) -> Job:
+    """Return the show with twelve cues: what loops, fades, follows by itself, and what happens inside the song."""
+    rate = job.rate_hz
+    by_name = {cue.name: cue.id for cue in job.cues.values()}
+    river, engine, song, walk = (by_name[one] for one in ("River", "Engine", "Lantern Song", "Walking music"))
+    for cue_id, (start, end), passes, begins in (
+        (river, crossing.RIVER_LOOP_S, 0, 0.0),
+        (engine, crossing.ENGINE_LOOP_S, 0, 0.0),
+        (walk, crossing.WALK_LOOP_S, 4, crossing.WALK_STARTS_S),
+    ):
+        clip = job.clip(job.cue(cue_id).clip_id or "")
+        job = set_clips(
+            job, replace(clip, head_frame=round(begins * rate), sound_start_frame=None, sound_end_frame=None)
+        )
+        job = cues.loop_of_cue(job, cue_id, round((start - begins) * rate), round((end - begins) * rate), passes).job
+    for at_s, name, does in (
+        (crossing.SECOND_STARTS_S, "Door", "door light on"),
+        (118.0, "Lamps", "lamps to 40 %"),
+    ):
+        job = cues.add_event(job, song, round(at_s * rate), name, does).job
+    ends = [round(one * rate) for one in (crossing.FIRST_ENDS_S, crossing.SECOND_STARTS_S)]
+    job = cues.split_cue(job, song, ends[0], ends[1], "second").job
+    job = cues.fade_up(job, engine, 4 * rate).job
+    second = next(cue.id for cue in job.cues.values() if cue.name == "Lantern Song 2")
+
+    def add(what: CueKind, after: str, name: str, **given: Any) -> None:
+        nonlocal job
+        before = set(job.cues)
+        job = cues.add_cue(job, what, after, name, target_id=given.pop("target_id", "")).job
+        (made,) = set(job.cues) - before
+        job = cues.set_cue(job, (made,), cues.CueSettings(**given)).job
+        by_name[name] = made
+
+    add("note", by_name["Horn"], "Lamps on the pier", page="2", note="wait until everybody stands at the rail")
+    up = next(cue.id for cue in job.cues.values() if cue.name == "Engine up")
+    add("fade", up, "Engine down", target_id=engine, to_nothing=True, length_frames=5 * rate, stops=False, page="4")
+    add("fade", second, "Song out", target_id=second, to_nothing=True, length_frames=3 * rate, stops=True, page="9")
+    add("fade", walk, "Steps away", target_id=walk, level_db=-12.0, length_frames=4 * rate, stops=False, page="10")
+    add("stop", by_name["Steps away"], "End of the crossing", length_frames=2 * rate, page="11")
+    told = cues.CueSettings
+    job = cues.set_cue(job, (river,), told(page="1", note="the doors open: let go when the ferry is full")).job
+    job = cues.set_cue(job, (by_name["Horn"],), told(start="after_end", wait_frames=rate)).job
+    job = cues.set_cue(job, (engine,), told(page="3")).job
+    job = cues.set_cue(job, (song,), told(page="6", note="the singer nods")).job
+    job = cues.set_cue(job, (second,), told(page="7")).job
+    return cues.set_cue(job, (walk,), told(start="after_start", wait_frames=3 * rate)).job
+
+
 ADDED: Mapping[str, Callable[[Library, str, Callable[[str], None]], None]] = {
     JOB_NAME: _add_audio_guide,
     "Low Water 6": _add_low_water_6,
@@ -114,6 +172,7 @@ ADDED: Mapping[str, Callable[[Library, str, Callable[[str], None]], None]] = {
     "Slack Tide": _add_slack_tide,
     "Slack Tide, the record": _add_release,
     "Lantern Song": _add_on_air,
+    "The Night Crossing": _add_crossing,
 }
 
 

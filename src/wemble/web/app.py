@@ -94,7 +94,7 @@ def create_app(library: Library, *, hosts: frozenset[str] = frozenset({"127.0.0.
     def page(path: str) -> Response:
         if path.startswith("api/"):
             raise errors.NotFound("there is no such address")
-        return send_from_directory(STATIC, "icon.svg" if path == "icon.svg" else "index.html")
+        return send_from_directory(STATIC, path if path in ("icon.svg", "show-worker.js") else "index.html")
 
     return app
 

@@ -1,12 +1,13 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
 import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, snapMarks, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
-import { undoOrRedo } from "../state/edits";
+import { edit, undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
 import { toggleTogether } from "../state/together";
 import { hearClip, hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { playFromPoint, POINTS, setAirPoint } from "../state/onAir";
 import { goBoundary, hearBoundaries, trackAtCursor } from "../state/release";
+import { addCue, addEvent, loopSelection, moveCues, removeCues, splitAtPause } from "../state/show";
 import { go, selectAllSeen } from "../state/selection";
 
 export interface Command {
@@ -16,7 +17,7 @@ export interface Command {
   readonly run: () => void;
 }
 
-export const GROUPS = { listen: "Listen", go: "Go", walk: "Walk", edge: "Edges and fades", clip: "Clips and lanes", mark: "Mark", view: "View", job: "Job" } as const;
+export const GROUPS = { listen: "Listen", go: "Go", walk: "Walk", edge: "Edges and fades", clip: "Clips and lanes", mark: "Mark", cue: "Cues", view: "View", job: "Job" } as const;
 type Group = keyof typeof GROUPS;
 
 const listeners = new Map<string, Set<() => void>>();
@@ -110,6 +111,16 @@ export const COMMANDS: readonly Command[] = [
   command("listen", "hear all boundaries", "", hearBoundaries),
   ...POINTS.map(([point, name], n) => command("listen", `play from “${name}”`, n < 5 ? String(n + 5) : "", () => playFromPoint(point))),
   ...POINTS.map(([point, name]) => command("mark", `set “${name}” at the cursor`, "", () => setAirPoint(point))),
+  command("cue", "split the cue at the pause", "V", () => void splitAtPause()),
+  command("cue", "add an event", "M", addEvent),
+  command("cue", "loop the selection in the cue", "L", loopSelection),
+  command("cue", "move the cue up", "", () => moveCues(-1)),
+  command("cue", "move the cue down", "", () => moveCues(1)),
+  command("cue", "add a fade", "", () => addCue("fade")),
+  command("cue", "add a stop", "", () => addCue("stop")),
+  command("cue", "add a note", "", () => addCue("note")),
+  command("cue", "number the cues anew", "", () => void edit({ kind: "number_anew" })),
+  command("cue", "remove the cue", "", removeCues),
   command("clip", "lanes together", "Y", toggleTogether),
   command("view", "zoom in", "+ =", broadcast("zoom in")),
   command("view", "zoom out", "-", broadcast("zoom out")),

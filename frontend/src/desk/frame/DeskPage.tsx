@@ -6,6 +6,7 @@ import { droppedFiles } from "../../imports/gatherFiles";
 import { importFiles, nameWhatWasLeft, useImports } from "../../imports/importFiles";
 import { BRIEF_VIEWS } from "../briefs";
 import { ClipList } from "../clips/ClipList";
+import { FadeLens } from "../lenses/FadeLens";
 import { JoinLens } from "../lenses/JoinLens";
 import { OverlapLens } from "../lenses/OverlapLens";
 import { Lens } from "../lenses/Lens";
@@ -20,6 +21,7 @@ import { currentClip, useDesk, useOpen } from "../state/desk";
 import { importOnLanes } from "../state/lanes";
 import { useSeam } from "../state/loops";
 import { useSetting } from "../state/settings";
+import { useCue } from "../state/show";
 import { closeDesk, openDesk, reloadSoon } from "../state/session";
 
 /** One job, opened. */
@@ -55,6 +57,7 @@ function Desk({ id }: { readonly id: string }) {
   const walking = useOpen((desk) => desk.walking);
   const { Middle, cards } = BRIEF_VIEWS[useOpen((desk) => desk.brief.name)];
   const Card = cards[step];
+  const inOrder = useOpen((desk) => desk.brief.middle === "order");
   const empty = useOpen((desk) => Object.keys(desk.job.clips).length === 0);
   const [folds] = useSetting("folds", UNFOLDED);
   const [over, setOver] = useState(false);
@@ -106,7 +109,7 @@ function Desk({ id }: { readonly id: string }) {
           {!folds.list && <ClipList />}
           {!folds.list && !empty && <ImportList jobId={id} />}
         </div>
-        <div className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]">
+        <div className={`grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)] ${inOrder ? "grid-rows-[minmax(150px,1.15fr)_minmax(240px,1fr)]" : "grid-rows-[minmax(150px,0.8fr)_minmax(0,1fr)]"}`}>
           <section aria-label="strip" className="min-h-0 border-b border-rule">
             {empty ? <EmptyJob id={id} /> : <Middle />}
           </section>
@@ -150,6 +153,8 @@ function Lenses() {
   const step = useOpen((desk) => desk.step);
   const clip = useOpen(currentClip);
   const seam = useSeam();
+  const cue = useCue();
+  if (cue?.kind === "fade" || cue?.kind === "stop") return <FadeLens cue={cue} />;
   if (step === "mark" && clip && seam.loop && seam.clipId === clip.id) return <SeamLens clip={clip} loop={seam.loop} />;
   if (joinLens && pair) return <JoinLens leftId={pair[0]} rightId={pair[1]} />;
   if (joinLens && over) return <OverlapLens leftId={over[0]} rightId={over[1]} />;

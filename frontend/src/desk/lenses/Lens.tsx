@@ -10,7 +10,7 @@ import { autoLevelZoom, mostForPeak, scaleText } from "./autoLevel";
 import { LensFoot } from "./LensFoot";
 import { innerFrame, LENS_IDLE, reduceLens, under, type LensEffect, type LensGesture, type LensInput, type LensScene } from "./lensGesture";
 import { levelOf } from "../model/gains";
-import { placed, sourceFrameAt } from "../model/placement";
+import { countedFrom, placed, sourceFrameAt } from "../model/placement";
 import { draftedEdges } from "../model/runs";
 import { edgeReach, moveEdgeTo, nudge, setFadeOfChosen } from "../state/clipEdits";
 import { set, setLevelZoom, useOpen } from "../state/desk";
@@ -105,6 +105,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
   }, [active, autoZoom]);
   const colours = inks();
   const timeStyle = useOpen((desk) => desk.timeStyle);
+  const ofSource = useOpen((desk) => desk.brief.times_of_source);
   const level = useMemo(() => levelOf(job, clip), [job, clip]);
   const paint = useCallback(
     (ink: CanvasRenderingContext2D, { heightPx }: { heightPx: number }) => {
@@ -121,14 +122,14 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         threshold: threshold === null ? null : 10 ** (threshold / 20),
         levelZoom,
         cursorFrame: sourceFrameAt(job, clip, cursor),
-        label: (frame, decimals) => formatPlace(job, placed(job, clip, frame), timeStyle, decimals),
+        label: (frame, decimals) => formatPlace(job, placed(job, clip, frame) - countedFrom(job, clip, ofSource), timeStyle, decimals),
         levelAt: (frame) => level(placed(job, clip, frame)),
         gainAt: (u) => gainAt(bent ?? { shape: "s", bend: 0 }, u),
         colours,
         spectra: spectral ? (on, from, to, top, height) => spectraOf(clip.source_id)?.draw(on, view, from, to, top, height, colours) : null,
       });
     },
-    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, timeStyle, cursor, bent, spectral, colours],
+    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, timeStyle, ofSource, cursor, bent, spectral, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => setHeightPx(surface.heightPx), [surface.heightPx]);

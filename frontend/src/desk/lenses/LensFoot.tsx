@@ -2,7 +2,7 @@ import { CircleAlert, CircleCheck, TriangleAlert } from "lucide-react";
 import { useState } from "react";
 import type { Clip, Fade, Shape, Side, Verdict } from "../../api/types";
 import { formatPlace, formatTime, HOW_TO_TYPE_TIME, parsePlace } from "../../time/format";
-import { placed, sourceFrameAt } from "../model/placement";
+import { countedFrom, placed, sourceFrameAt } from "../model/placement";
 import { Num } from "../../ui/Num";
 import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
@@ -27,13 +27,14 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
   const mine = (verdicts ?? []).filter((verdict) => verdict.side === side);
   const [typed, setTyped] = useState<string | null>(null);
   const job = useOpen((desk) => desk.job);
-  /** The edge's place in the job. */
-  const written = (decimals: number) => formatPlace(job, placed(job, clip, frame), style, decimals);
+  const zero = useOpen((desk) => countedFrom(desk.job, clip, desk.brief.times_of_source));
+  /** The edge's place in the job, or in its recording. */
+  const written = (decimals: number) => formatPlace(job, placed(job, clip, frame) - zero, style, decimals);
   const place = () => {
     const changed = typed !== null && typed !== written(6);
-    const to = changed ? parsePlace(job, typed, placed(job, clip, frame), style) : null;
+    const to = changed ? parsePlace(job, typed, placed(job, clip, frame) - zero, style) : null;
     if (changed && to === null) notify(HOW_TO_TYPE_TIME);
-    if (to !== null) moveEdgeTo(clip.id, side, Math.max(sourceFrameAt(job, clip, to), 0));
+    if (to !== null) moveEdgeTo(clip.id, side, Math.max(sourceFrameAt(job, clip, to + zero), 0));
     setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);

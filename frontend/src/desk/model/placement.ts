@@ -6,6 +6,9 @@ export function placed(job: Job, clip: Pick<Clip, "source_id" | "origin_frame">,
   return clip.origin_frame + Math.ceil((sourceFrame * job.rate_hz) / rate);
 }
 
+/** The job frame from which the places of a clip are counted: the start of its recording, or of the job. */
+export const countedFrom = (job: Job, clip: Pick<Clip, "source_id" | "origin_frame">, timesOfSource: boolean): number => (timesOfSource ? placed(job, clip, 0) : 0);
+
 export const startOf = (job: Job, clip: Clip): number => placed(job, clip, clip.head_frame);
 export const endOf = (job: Job, clip: Clip): number => placed(job, clip, clip.tail_frame);
 

@@ -37,6 +37,7 @@ const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({
   marks: {},
   grid: null,
   auto_fades: true,
+  cues: {},
   findings: {
     f1: { id: "f1", lane_id: "l1", source_id: "s1", name: "take", head_frame: 0, tail_frame: 10_000, origin_frame: 100, treatment: { kind, amount: 0 } } as unknown as Finding,
   },

@@ -23,6 +23,9 @@ export async function edit(change: Edit | (() => Edit | null)): Promise<void> {
 
 /** What a refused edit could be instead, of what the refusal says would fit. */
 function offersOf(change: Edit, error: unknown): readonly Offer[] {
+  if (change.kind === "split_cue" && error instanceof ServerProblem && error.problem.code === "which_side") {
+    return (["first", "second"] as const).map((boundary) => ({ name: `to the ${boundary} part`, run: () => edit({ ...change, boundary }) }));
+  }
   if (change.kind !== "set_joins" || !(error instanceof ServerProblem) || error.problem.code !== "too_little_handle") return [];
   return crossfadesThatFit(error.problem.details, desk().job.rate_hz, change.length_frames).map(({ name, lengthFrames, leadFrames }) => ({
     name,

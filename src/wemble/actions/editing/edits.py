@@ -252,6 +252,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("cues_of_clips", cues.cues_of_clips, "make cues"),
     EditKind("set_cue", cues.set_cue, "cue", ("cue_ids",), _is_dragged_cue),
     EditKind("set_voices", cues.set_voices, "copies of a sound", ("cue_id",)),
+    EditKind("loop_of_cue", cues.loop_of_cue, "loop of a cue", ("cue_id",)),
     EditKind("fade_up", cues.fade_up, "fade up from silence"),
     EditKind("move_cues", cues.move_cues, "running order"),
     EditKind("number_anew", cues.number_anew, "number the cues anew"),

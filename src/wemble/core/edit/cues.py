@@ -28,12 +28,14 @@ from wemble.core.edit.model import (
 )
 from wemble.core.edit.placement import source_frame_from, start_of
 from wemble.core.shape.curves import SHAPES, Shape
+from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
 Boundary = Literal["ask", "first", "second"]
 """To which part of a split cue an event on the boundary goes."""
 
 USUAL_FADE_S = 4.0
+USUAL_CROSSFADE_MS = 10.0
 MOST_VOICES = 16
 MOST_PASSES = 10_000
 _LONGEST_WORDS = 400
@@ -165,6 +167,29 @@ def set_voices(job: Job, cue_id: str, voices: tuple[CueVoice, ...]) -> Edited:
     cue = replace(job.cue(cue_id), voices=voices)
     check_cue(job, cue)
     return Edited(replace(job, cues={**job.cues, cue_id: cue}))
+
+
+def loop_of_cue(
+    job: Job, cue_id: str, start_frame: int, end_frame: int, passes: int, crossfade_frames: int | None = None
+) -> Edited:
+    """Loop a section of a cue so many times, or until let go (0 passes), in job frames since the cue's start.
+
+    Its end is crossed with what lies before its start, by as much as before, else over `USUAL_CROSSFADE_MS`, as far as the
+    recording allows. Raises `InvalidInput` for a section outside the cue.
+    """
+    clip = _clip_of(job, job.cue(cue_id))
+    begins = start_of(job, clip)
+    start, end = (source_frame_from(job, clip, begins + frame) for frame in (start_frame, end_frame))
+    end = min(end, clip.tail_frame)
+    if not clip.head_frame <= start < end - 1:
+        raise InvalidInput(f"a loop lies inside “{clip.name}”, and ends after it starts")
+    was = loop_of(job, clip.id)
+    usual = was.crossfade_frames if was else ms_to_frames(USUAL_CROSSFADE_MS, job.source(clip.source_id).rate_hz)
+    crossed = min(usual if crossfade_frames is None else max(crossfade_frames, 0), start, (end - start) // 2)
+    made = was or Mark(f"m{job.next_number}", "loop", "Loop", 0, clip.id)
+    mark = replace(made, frame=start, end_frame=end, crossfade_frames=crossed)
+    job = replace(job, next_number=job.next_number + (was is None), marks={**job.marks, mark.id: mark})
+    return set_cue(job, (cue_id,), CueSettings(passes=passes))
 
 
 def fade_up(job: Job, cue_id: str, length_frames: int) -> Edited:

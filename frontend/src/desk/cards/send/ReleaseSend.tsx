@@ -1,6 +1,6 @@
-import { Tabs } from "radix-ui";
 import { api } from "../../../api/client";
 import type { ReleaseRequest } from "../../../api/types";
+import { CardTabs } from "../../../ui/CardTabs";
 import { Num } from "../../../ui/Num";
 import { DiscFaults } from "../DiscFaults";
 import { PictureChoice } from "../PictureChoice";
@@ -17,17 +17,7 @@ const INITIAL = { tab: "" };
 export function ReleaseSend() {
   const [settings, keep] = useSetting("releaseSend", INITIAL);
   const tracks = useOpen((desk) => Object.values(desk.job.marks).some((mark) => mark.kind === "track"));
-  const tab = "border-b-2 border-transparent pb-1.5 text-soft data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink";
-  return (
-    <Tabs.Root value={settings.tab || (tracks ? "release" : "files")} onValueChange={(tab) => keep({ tab })} className="flex h-full flex-col">
-      <Tabs.List aria-label="what to send" className="flex gap-4 border-b border-rule px-4 pt-3">
-        <Tabs.Trigger value="release" className={tab}>the release</Tabs.Trigger>
-        <Tabs.Trigger value="files" className={tab}>single files</Tabs.Trigger>
-      </Tabs.List>
-      <Tabs.Content value="release" className="min-h-0 flex-1"><Release /></Tabs.Content>
-      <Tabs.Content value="files" className="min-h-0 flex-1"><SendCard /></Tabs.Content>
-    </Tabs.Root>
-  );
+  return <CardTabs label="what to send" value={settings.tab || (tracks ? "release" : "files")} onChange={(tab) => keep({ tab })} tabs={[["release", "the release", <Release key="release" />], ["files", "single files", <SendCard key="files" />]]} />;
 }
 
 const FILES: readonly (readonly [ReleaseRequest["files"], string])[] = [

@@ -9,7 +9,7 @@ import { notify, useOpen } from "../../state/desk";
 import { HeardAgain, type Heard } from "./Trial";
 
 /** Sending, how far it is, and what was sent last; and the whole job as one file. */
-export function Sending({ ready, start }: { readonly ready: boolean; readonly start: (id: string, revision: number) => Promise<string> }) {
+export function Sending({ ready, start, words = "Send" }: { readonly ready: boolean; readonly start: (id: string, revision: number) => Promise<string>; readonly words?: string }) {
   const id = useOpen((desk) => desk.id);
   const revision = useOpen((desk) => desk.revision);
   const queries = useQueryClient();
@@ -33,7 +33,7 @@ export function Sending({ ready, start }: { readonly ready: boolean; readonly st
     <div className="space-y-2 px-4 pt-2 pb-4">
       {last && <Sent task={last} revision={revision} onChange={() => void again()} />}
       <Button tone="strong" className="w-full py-1.5" disabled={!ready || running} onClick={() => void go(() => start(id, revision))}>
-        Send
+        {words}
       </Button>
       <Button tone="quiet" className="w-full" disabled={running} title="the job and its recordings in one zip; drop it on a start page to open it elsewhere" onClick={() => void go(() => api.save(id, revision))}>
         save the whole job as one file

@@ -1,8 +1,8 @@
-import { Tabs } from "radix-ui";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import type { LimiterSettings, Mixed, TalkPlan, Voice } from "../../../api/types";
 import { formatTime } from "../../../time/format";
 import { Button } from "../../../ui/Button";
+import { CardTabs } from "../../../ui/CardTabs";
 import { Curve } from "../../../ui/Curve";
 import { Num } from "../../../ui/Num";
 import { Progress } from "../../../ui/Progress";
@@ -16,18 +16,9 @@ import { ShapeCard } from "./ShapeCard";
 /** Step 2 of a conversation: the whole of it, or its edges one by one. */
 export function TalkShape() {
   const any = useOpen((desk) => Object.keys(desk.job.clips).length > 0);
+  const [tab, setTab] = useState("talk");
   if (!any) return <p className="p-4 text-soft">Import a recording of each speaker first.</p>;
-  const tab = "border-b-2 border-transparent pb-1.5 text-soft data-[state=active]:border-ink data-[state=active]:font-bold data-[state=active]:text-ink";
-  return (
-    <Tabs.Root defaultValue="talk" className="flex h-full flex-col">
-      <Tabs.List aria-label="what to shape" className="flex gap-4 border-b border-rule px-4 pt-3">
-        <Tabs.Trigger value="talk" className={tab}>the talk</Tabs.Trigger>
-        <Tabs.Trigger value="edges" className={tab}>its edges</Tabs.Trigger>
-      </Tabs.List>
-      <Tabs.Content value="talk" className="min-h-0 flex-1"><Talk /></Tabs.Content>
-      <Tabs.Content value="edges" className="min-h-0 flex-1"><ShapeCard /></Tabs.Content>
-    </Tabs.Root>
-  );
+  return <CardTabs label="what to shape" value={tab} onChange={setTab} tabs={[["talk", "the talk", <Talk key="talk" />], ["edges", "its edges", <ShapeCard key="edges" />]]} />;
 }
 
 const INITIAL = { leadS: 1, longestS: 1, keptPercent: 0 };

@@ -1,0 +1,232 @@
+import { useEffect, useState } from "react";
+import { Link } from "wouter";
+import type { PlannedCue, ShowPlan } from "../api/types";
+import { Button } from "../ui/Button";
+import { BeforeTheDoors } from "./BeforeTheDoors";
+import { nextCues } from "./ahead";
+import type { SoundingNow } from "./messages";
+import { db, isUnheard, leftInWords, passInWords, tenths } from "./runFigures";
+import { actOf, PRINTED_KEYS, STOP_HELD_MS } from "./runKeys";
+import { aboutNow, choose, closeStage, openStage, press, useStage } from "./stage";
+import { nudgeLoop } from "./nudging";
+import { RunBar } from "./RunBar";
+
+/** The performance: full screen, in the booth theme, readable from two metres. Editing is locked away. */
+export function RunPage({ id }: { readonly id: string }) {
+  const name = useStage((stage) => stage.name);
+  const show = useStage((stage) => stage.show);
+  const problem = useStage((stage) => stage.problem);
+  const unlocked = useStage((stage) => stage.unlocked);
+  useEffect(() => {
+    const theme = document.documentElement.dataset["theme"];
+    document.documentElement.dataset["theme"] = "booth";
+    void openStage(id);
+    return () => {
+      closeStage();
+      document.documentElement.dataset["theme"] = theme ?? "paper";
+    };
+  }, [id]);
+  useEffect(() => {
+    document.title = `${name || "Show"}, running · Wemble`;
+  }, [name]);
+  if (problem)
+    return (
+      <main className="grid h-full place-content-center gap-3 text-center">
+        <p role="alert" className="text-xl">{problem}</p>
+        <Link href={`/jobs/${id}`} className="underline">back to the desk</Link>
+      </main>
+    );
+  if (!show) return <main className="grid h-full place-items-center text-xl text-soft">loading the show …</main>;
+  return (
+    <div className="flex h-full min-h-[560px] min-w-[960px] flex-col overflow-hidden">
+      <RunBar id={id} />
+      {unlocked ? <Performance plan={show.plan} /> : <BeforeTheDoors />}
+    </div>
+  );
+}
+
+function Performance({ plan }: { readonly plan: ShowPlan }) {
+  const holding = useKeys();
+  return (
+    <>
+      <main className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.1fr)_minmax(0,1fr)]">
+        <Next plan={plan} />
+        <Now plan={plan} />
+      </main>
+      <Legend holding={holding} />
+    </>
+  );
+}
+
+/** Keys, while the performance has the page: every one that is ours is kept from the browser. True while Backspace is held. */
+function useKeys(): boolean {
+  const [holding, setHolding] = useState(false);
+  useEffect(() => {
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const down = (event: KeyboardEvent) => {
+      if (event.target instanceof HTMLElement && event.target.closest("input, select, [role=dialog]")) return;
+      if (event.repeat && event.key === "Backspace") return event.preventDefault();
+      const act = actOf(event);
+      if (!act) return;
+      event.preventDefault();
+      if (act === "stop_held") {
+        setHolding(true);
+        timer = setTimeout(() => {
+          press("stop_all");
+          setHolding(false);
+        }, STOP_HELD_MS);
+      } else if (act === "choose_above" || act === "choose_below") choose(act === "choose_above" ? -1 : 1);
+      else if (act === "pause") press(useStage.getState().status?.paused ? "go_on" : "pause");
+      else if (act === "let_go" || act === "fade_this") press(act, { cue: useStage.getState().chosen === null ? null : (aboutNow()?.cue ?? null) });
+      else if (act === "go" || act === "back" || act === "skip") press(act);
+      else nudgeLoop(act);
+    };
+    const up = (event: KeyboardEvent) => {
+      if (event.key !== "Backspace") return;
+      clearTimeout(timer);
+      setHolding(false);
+    };
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    return () => {
+      clearTimeout(timer);
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+    };
+  }, []);
+  return holding;
+}
+
+/** What stands next, large; what comes after it, small. */
+function Next({ plan }: { readonly plan: ShowPlan }) {
+  const standing = useStage((stage) => stage.status?.standing ?? null);
+  const waiting = useStage((stage) => stage.status?.waiting) ?? [];
+  const cue = standing === null ? undefined : plan.cues[standing];
+  const chain = nextCues(plan, standing).slice(1);
+  return (
+    <section aria-label="next" className="flex min-h-0 flex-col border-r border-rule px-6 py-4">
+      <h2 className="text-xl text-soft">next on GO</h2>
+      {cue ? (
+        <div aria-live="polite">
+          <p className="flex items-baseline gap-5 leading-tight">
+            <span className="num text-[44px] text-soft">{cue.number}</span>
+            <span className="min-w-0 text-[56px] font-bold break-words">{cue.name}</span>
+          </p>
+          <p className="mt-1 flex flex-wrap gap-x-6 text-[24px]">
+            {cue.page && <span>page {cue.page}</span>}
+            {cue.group && <span className="text-soft">{cue.group}</span>}
+          </p>
+          {cue.note && <p className="mt-2 border-l-4 border-warn pl-4 text-[28px]">{cue.note}</p>}
+          {cue.problem && <p role="alert" className="mt-2 text-[24px] text-fail">cannot run: {cue.problem}</p>}
+        </div>
+      ) : (
+        <p className="text-[40px] text-soft">nothing: the last cue was fired</p>
+      )}
+      {waiting.length > 0 && (
+        <ul aria-label="by themselves" className="mt-4 text-[22px]">
+          {waiting.map(({ cue: place, left }) => (
+            <li key={place} className="flex gap-4"><span className="num w-28 text-right text-join">{tenths(left, plan.rate_hz)}</span> {plan.cues[place]?.name} by itself</li>
+          ))}
+        </ul>
+      )}
+      <ol aria-label="after that" className="mt-auto min-h-0 overflow-hidden pt-4 text-[22px]">
+        {chain.slice(0, 6).map((place) => {
+          const next = plan.cues[place] as PlannedCue;
+          return (
+            <li key={next.id} className="flex gap-4 border-t border-rule py-1">
+              <span className="num w-16 text-right text-soft">{next.number}</span>
+              <span className="min-w-0 flex-1 truncate">{next.name}</span>
+              <span className="text-soft">{startInWords(next, plan.rate_hz)}</span>
+            </li>
+          );
+        })}
+      </ol>
+    </section>
+  );
+}
+
+const startInWords = (cue: PlannedCue, rateHz: number): string => {
+  const wait = cue.wait ? `${(cue.wait / rateHz).toFixed(1)} s ` : "";
+  return { go: "GO", with: `${wait}${wait ? "after the start" : "with it"}`, after_start: `${wait}after the start`, after_end: `${wait}after the end` }[cue.start];
+};
+
+/** What sounds, heard and unheard, and the events to come. */
+function Now({ plan }: { readonly plan: ShowPlan }) {
+  const sounding = useStage((stage) => stage.status?.sounding) ?? [];
+  const about = useStage((stage) => aboutNow(stage)?.id);
+  const paused = useStage((stage) => stage.status?.paused ?? false);
+  const events = sounding
+    .flatMap((one) => one.events.map(([number, left]) => ({ key: `${one.id} ${number}`, left, event: plan.cues[one.cue]?.events[number] })))
+    .sort((a, b) => a.left - b.left);
+  return (
+    <section aria-label="sounding" className="flex min-h-0 flex-col overflow-hidden px-6 py-4">
+      <h2 className="text-xl text-soft">
+        sounding {sounding.length}
+        {paused && <strong className="ml-4 rounded-(--radius) bg-warn px-3 text-on-ink">paused</strong>}
+      </h2>
+      {sounding.length === 0 && <p className="text-[40px] text-soft">silence</p>}
+      <ul className="min-h-0 overflow-auto" role="listbox" aria-label="what sounds">
+        {[...sounding].reverse().map((one) => (
+          <Sound key={one.id} one={one} plan={plan} about={one.id === about} />
+        ))}
+      </ul>
+      {events.length > 0 && (
+        <ul aria-label="events to come" className="mt-auto pt-3 text-[22px]">
+          {events.slice(0, 4).map(({ key, left, event }) => (
+            <li key={key} className="flex gap-4 border-t border-rule py-1">
+              <span className="num w-28 text-right text-join">{tenths(left, plan.rate_hz)}</span>
+              <span className="font-semibold">{event?.name}</span>
+              <span className="truncate text-soft">{event?.does}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}
+
+function Sound({ one, plan, about }: { readonly one: SoundingNow; readonly plan: ShowPlan; readonly about: boolean }) {
+  const cue = plan.cues[one.cue] as PlannedCue;
+  const unheard = isUnheard(one);
+  return (
+    <li role="option" aria-selected={about} className={`border-t border-rule py-2 pl-3 ${about ? "border-l-4 border-l-ink" : "border-l-4 border-l-transparent"}`}>
+      <p className="flex items-baseline gap-4 text-[30px] leading-tight font-semibold">
+        <span className={`min-w-0 flex-1 truncate ${unheard ? "text-soft" : ""}`}>{cue.name}</span>
+        <span className="num">{leftInWords(one, plan.rate_hz)}</span>
+      </p>
+      <p className="flex items-center gap-4 text-[20px] text-soft">
+        <span className="relative h-3 w-40 border border-rule" aria-hidden>
+          <span className="absolute inset-y-0 left-0 bg-wave" style={{ width: `${Math.max(0, Math.min(100, 100 + (100 / 60) * 20 * Math.log10(Math.max(one.gain, 1e-6))))}%` }} />
+        </span>
+        <span className="num">{db(one.gain)}</span>
+        {unheard && <strong className="text-warn">sounding, unheard</strong>}
+        {one.stops && <span>fading out</span>}
+        <span className="ml-auto">{passInWords(one, plan.rate_hz)}</span>
+      </p>
+    </li>
+  );
+}
+
+/** Every key, printed: GO and stopping everything largest. */
+function Legend({ holding }: { readonly holding: boolean }) {
+  return (
+    <footer className="border-t border-rule px-6 py-2">
+      <div className="flex items-stretch gap-4">
+        <Button tone="strong" className="px-8 text-[28px]!" onClick={() => press("go")}>
+          GO <kbd className="text-[16px] font-normal">Enter</kbd>
+        </Button>
+        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-5 text-[22px] ${holding ? "border-fail" : "border-rule"}`}>
+          <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holding ? "100%" : "0", transition: holding ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
+          <span className="relative">hold <kbd className="num">Backspace</kbd> · stop everything</span>
+        </div>
+        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-6 gap-y-1 self-center text-[15px] text-soft">
+          {PRINTED_KEYS.map(([shown, does]) => (
+            <li key={does} className="whitespace-nowrap">
+              <kbd className="num mr-1 text-ink">{shown}</kbd> {does}
+            </li>
+          ))}
+        </ul>
+      </div>
+    </footer>
+  );
+}

@@ -1,0 +1,240 @@
+/**
+ * The stage of a performance: loads a show into the page's own store, runs it on the audio thread, keeps what was pressed, and says how
+ * it stands. Once loaded it needs no server.
+ */
+import { create } from "zustand";
+import { api, lightDesk as lights } from "../api/client";
+import type { RunSettings, Show } from "../api/types";
+import type { Captured, FromThread, Status, ToThread } from "./messages";
+import type { LogEntry, Press, PressKind } from "./run";
+import { BlockStore, keepPage, keepShow, keptShow } from "./store";
+import workletUrl from "./worklet.ts?worker&url";
+
+export const USUAL_RUN: RunSettings = { stop_s: 1, fade_s: 3, once_s: 0.5 };
+const KEEP_EVERY_S = 1;
+const BROUGHT_AT_ONCE = 4;
+
+/** A performance as the page keeps it, so that a reload comes back at the right cue. */
+interface Kept extends Captured {
+  readonly plan: string;
+  readonly began: number;
+  readonly log: readonly LogEntry[];
+}
+
+export interface Stage {
+  readonly jobId: string;
+  readonly name: string;
+  readonly revision: number;
+  readonly show: Show | null;
+  readonly problem: string | null;
+  /** Whether the server answered when the show was loaded. */
+  readonly fromStore: boolean;
+  /** How much of the show is in the page's own store, 0…1. */
+  readonly loaded: number;
+  readonly loadProblem: string | null;
+  readonly unlocked: boolean;
+  readonly status: Status | null;
+  readonly log: readonly LogEntry[];
+  readonly began: number | null;
+  /** What the page kept of a performance that broke off. */
+  readonly brokeOff: Kept | null;
+  /** From GO to the first sample, and from there to the device, in ms, as measured last. */
+  readonly delayMs: number | null;
+  readonly outputMs: number;
+  readonly device: string;
+  readonly lightDesk: { readonly address: string; readonly answers: boolean | null };
+  /** The sound that keys are about; null: the newest. */
+  readonly chosen: number | null;
+}
+
+const EMPTY: Stage = { jobId: "", name: "", revision: 0, show: null, problem: null, fromStore: false, loaded: 0, loadProblem: null, unlocked: false, status: null, log: [], began: null, brokeOff: null, delayMs: null, outputMs: 0, device: "", lightDesk: { address: "", answers: null }, chosen: null };
+export const useStage = create<Stage>(() => EMPTY);
+const stage = (): Stage => useStage.getState();
+const set = (part: Partial<Stage>): void => useStage.setState(part);
+
+let context: AudioContext | null = null;
+let node: AudioWorkletNode | null = null;
+let blocks: BlockStore | null = null;
+let presses: Press[] = [];
+let asked = 0;
+const askedAt = new Map<number, number>();
+let wakeLock: WakeLockSentinel | null = null;
+let keptAtFrame = 0;
+let tellThread: ((message: ToThread) => void) | null = null;
+
+/** Load a show: its plan from the server, else from the page's own store; then every block of it, in the background. */
+export async function openStage(jobId: string): Promise<void> {
+  set({ ...EMPTY, jobId });
+  try {
+    await load(jobId);
+  } catch (error) {
+    const kept = await keptShow(jobId).catch(() => null);
+    if (!kept) return set({ problem: error instanceof Error ? error.message : String(error) });
+    set({ name: kept.name, revision: kept.revision, show: kept.show, fromStore: true, lightDesk: { address: kept.address, answers: null } });
+  }
+  const { show, revision } = stage();
+  if (!show) return;
+  set({ brokeOff: keptPerformance(jobId, show) });
+  blocks = new BlockStore(jobId, revision, show.plan);
+  const loading = blocks;
+  void loading
+    .loadAll(0, (loaded) => set({ loaded }))
+    .then(() => keepPage())
+    .catch((error: unknown) => set({ loadProblem: error instanceof Error ? error.message : String(error) }));
+}
+
+async function load(jobId: string): Promise<void> {
+  const opened = await api.openJob(jobId);
+  const settings = { ...USUAL_RUN, ...(opened.settings["run"] as Partial<RunSettings> | undefined) };
+  const show = await api.show(jobId, opened.revision, settings);
+  const address = (opened.settings["light_desk"] as { address?: string } | undefined)?.address ?? "";
+  set({ name: opened.job.name, revision: opened.revision, show, lightDesk: { address, answers: null } });
+  await keepShow({ jobId, name: opened.job.name, revision: opened.revision, show, address });
+}
+
+/** Leave the stage: everything stops at once. */
+export function closeStage(): void {
+  blocks?.stop();
+  void context?.close();
+  void wakeLock?.release();
+  [context, node, blocks, wakeLock, tellThread] = [null, null, null, null, null];
+  presses = [];
+  set(EMPTY);
+}
+
+/** Unlock sound before the doors open, keep the screen awake, and begin: anew, or where a performance broke off. */
+export async function unlock(from: "anew" | "broke_off"): Promise<void> {
+  const { show, brokeOff, lightDesk } = stage();
+  if (!show || context) return;
+  const mine = new AudioContext({ sampleRate: show.plan.rate_hz, latencyHint: "interactive" });
+  context = mine;
+  await mine.resume();
+  await mine.audioWorklet.addModule(workletUrl);
+  node = new AudioWorkletNode(mine, "show", { numberOfInputs: 0, outputChannelCount: [show.plan.channels] });
+  node.connect(mine.destination);
+  node.port.onmessage = ({ data }: MessageEvent<FromThread>) => hear(data);
+  const { port } = node;
+  tellThread = (message) => port.postMessage(message, message.type === "block" ? [message.samples.buffer] : []);
+  const back = from === "broke_off" ? brokeOff : null;
+  presses = back ? [...back.presses, { frame: back.frame, kind: "broke_off" }] : [];
+  keptAtFrame = 0;
+  set({ unlocked: true, brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
+  tellThread({ type: "load", plan: show.plan, from: back ? { presses, frame: back.frame } : null });
+  if (!back) keep(0);
+  if (lightDesk.address) set({ lightDesk: { ...lightDesk, answers: await lights.answers(lightDesk.address) } });
+  wakeLock = await navigator.wakeLock?.request("screen").catch(() => null) ?? null;
+}
+
+/** Forget a performance that broke off: the show stands at its first cue again. */
+export function forget(): void {
+  localStorage.removeItem(keyOf(stage().jobId));
+  set({ brokeOff: null });
+}
+
+/** Do what the operator pressed, at the next moment of the audio thread. */
+export function press(kind: PressKind, about: Partial<Pick<Press, "cue" | "start" | "end" | "passes">> = {}): void {
+  if (!tellThread || !context) return;
+  askedAt.set((asked += 1), context.currentTime);
+  tellThread({ type: "press", kind, id: asked, ...about });
+}
+
+/** Choose which of what sounds the keys are about. */
+export function choose(direction: 1 | -1): void {
+  const { status, chosen } = stage();
+  const ids = status?.sounding.map(({ id }) => id) ?? [];
+  const at = chosen === null ? ids.length - 1 : ids.indexOf(chosen);
+  set({ chosen: ids[Math.min(Math.max(at + direction, 0), ids.length - 1)] ?? null });
+}
+
+/** The sound that keys are about: the chosen one, else the newest. */
+export function aboutNow(state: Stage = stage()): Status["sounding"][number] | undefined {
+  const sounding = state.status?.sounding ?? [];
+  return sounding.find(({ id }) => id === state.chosen) ?? sounding.at(-1);
+}
+
+/** Send sound to another output, where the browser lets. */
+export async function setDevice(device: string): Promise<void> {
+  const sink = context as (AudioContext & { setSinkId?: (id: string) => Promise<void> }) | null;
+  await sink?.setSinkId?.(device);
+  set({ device });
+}
+
+function hear(message: FromThread): void {
+  if (message.type === "want") return bring(message.keys);
+  if (message.type === "pressed") return pressed(message);
+  const before = stage();
+  set({ status: message, ...(message.log.length ? { log: [...before.log, ...message.log] } : {}) });
+  for (const entry of message.log) if (entry.what === "event") void toLightDesk(entry);
+  if (message.frame - keptAtFrame >= KEEP_EVERY_S * (before.show?.plan.rate_hz ?? 48_000)) keep(message.frame);
+}
+
+function pressed({ id, press: done, at }: Extract<FromThread, { type: "pressed" }>): void {
+  const since = askedAt.get(id);
+  askedAt.delete(id);
+  presses.push(done);
+  if (done.kind === "go") {
+    if (since !== undefined) set({ delayMs: 1000 * Math.max(at - since, 0) });
+    if (stage().began === null) set({ began: Date.now() });
+  }
+  keep(done.frame);
+}
+
+let wanted: readonly string[] = [];
+const flying = new Set<string>();
+
+/** Bring the blocks that the audio thread asked for last, the most urgent first, a few at once. */
+function bring(keys: readonly string[]): void {
+  wanted = keys;
+  for (const key of wanted) {
+    if (flying.size >= BROUGHT_AT_ONCE) return;
+    if (!flying.has(key)) void bringOne(key);
+  }
+}
+
+async function bringOne(key: string): Promise<void> {
+  flying.add(key);
+  const store = blocks;
+  const [body, block] = key.split(" ").map(Number) as [number, number];
+  const samples = await store?.get(body, block).catch(() => null);
+  flying.delete(key);
+  if (blocks !== store) return;
+  if (samples) {
+    tellThread?.({ type: "block", key, samples });
+    wanted = wanted.filter((one) => one !== key);
+  }
+  if (samples) bring(wanted);
+}
+
+async function toLightDesk(entry: LogEntry): Promise<void> {
+  const { lightDesk, show, name } = stage();
+  const cue = show?.plan.cues[entry.cue ?? -1];
+  const event = cue?.events[entry.event ?? -1];
+  if (!show || !cue || !event || !lightDesk.address) return;
+  const taken = await lights.send(lightDesk.address, { show: name, cue: `${cue.number} ${cue.name}`, event: event.name, does: event.does, at_s: entry.frame / show.plan.rate_hz });
+  if (taken !== lightDesk.answers) set({ lightDesk: { ...lightDesk, answers: taken } });
+}
+
+const keyOf = (jobId: string): string => `wemble.performance.${jobId}`;
+
+/** Keep what was pressed and how far it came, so that nothing is lost if the page goes away. */
+function keep(frame: number): void {
+  const { jobId, show, began, log } = stage();
+  if (!show) return;
+  keptAtFrame = frame;
+  const kept: Kept = { plan: signature(show), presses, frame, began: began ?? Date.now(), log };
+  localStorage.setItem(keyOf(jobId), JSON.stringify(kept));
+}
+
+function keptPerformance(jobId: string, show: Show): Kept | null {
+  try {
+    const kept = JSON.parse(localStorage.getItem(keyOf(jobId)) ?? "null") as Kept | null;
+    return kept && kept.plan === signature(show) && kept.presses.length > 0 ? kept : null;
+  } catch {
+    return null;
+  }
+}
+
+/** What a performance depends on: the same cues, bodies and lengths. */
+function signature({ plan }: Show): string {
+  return [plan.rate_hz, plan.stop_frames, plan.fade_frames, plan.once_frames, ...plan.bodies.map(({ key }) => key), ...plan.cues.map(({ id, start, wait, loop, length }) => `${id}${start}${wait},${length},${loop ? `${loop.start}-${loop.end}x${loop.passes}` : ""}`)].join(" ");
+}
