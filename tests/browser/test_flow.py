@@ -361,7 +361,7 @@ def serious(page: Page, where: str) -> None:
     page.evaluate(AXE.read_text())
     found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")["violations"]
     grave = [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found if v["impact"] in ("serious", "critical")]
-    assert grave == [], where
+    assert grave == [], (where, grave)
 
 
 def test_single_keys_can_be_switched_off_and_never_act_while_typing(page: Page, demo_server: Server) -> None:

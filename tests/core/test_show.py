@@ -13,10 +13,19 @@ from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.core.conftest import RATE
 
-from wemble.core.show.mix import OfflineShow
+from wemble.core.check.show import show_faults
+from wemble.core.deliver.running_order import order_as_csv, order_as_page
+from wemble.core.edit import cues
+from wemble.core.edit.clips import add_source, put_under, set_line
+from wemble.core.edit.cues import CueSettings
+from wemble.core.edit.model import CueVoice, Echo, Fade, Job, SourceUse, set_clips
+from wemble.core.edit.validity import check_validity
+from wemble.core.show.mix import OfflineShow, ReadBody
 from wemble.core.show.plan import (
     PlannedBody,
     PlannedCue,
@@ -24,10 +33,15 @@ from wemble.core.show.plan import (
     PlannedLoop,
     PlannedVoice,
     ShowPlan,
+    body_renderer,
+    compile_show,
     curve_table,
+    passes_db,
 )
-from wemble.core.show.run import Press, PressKind, ShowRun
+from wemble.core.show.run import Press, PressKind, ShowRun, run_log
 from wemble.core.signal.levels import Samples
+from wemble.core.signal.reader import ArrayReader
+from wemble.errors import InvalidInput
 
 TRACES = Path(__file__).parents[2] / "frontend" / "src" / "show" / "traces.gen.json"
 LOW_HZ, BLOCK = 1_000, 64
@@ -93,7 +107,7 @@ def noise(body: int, frame: int, channel: int) -> int:
     return ((frame * 7919 + channel * 104729 + body * 1299709) % 65521) - 32760
 
 
-def read_noise(plan: ShowPlan) -> object:
+def read_noise(plan: ShowPlan) -> ReadBody:
     """Return what reads the bodies; it fails for what lies outside."""
 
     def read(body: int, start: int, frames: int) -> Samples:
@@ -110,7 +124,7 @@ def read_noise(plan: ShowPlan) -> object:
 
 def heard(plan: ShowPlan, presses: list[Press], until: int) -> tuple[Samples, ShowRun]:
     """Return all samples of a run."""
-    show = OfflineShow(plan, read_noise(plan))  # type: ignore[arg-type]
+    show = OfflineShow(plan, read_noise(plan))
     return np.concatenate([samples for _, samples in show.perform(presses, until)], axis=1), show.run
 
 
@@ -200,6 +214,206 @@ def test_time_left_is_what_is_left(seed: int) -> None:
                     pass
     for one, left in said:
         assert left is None or one.ends_at == now + left
+
+
+def crossing(**seconds: float) -> tuple[Job, dict[str, str], ArrayReader]:
+    """Return a show of sounds of so many seconds, each a cue; the cues by name; and what reads them."""
+    job, held = Job("The Night Crossing", "show"), {}
+    for name, length in seconds.items():
+        held[(name, RATE)] = np.full((2, round(length * RATE)), 0.25, np.float32)
+        job = add_source(job, SourceUse(name, name, RATE, 2, round(length * RATE))).job
+    job = cues.cues_of_clips(job, tuple(job.clips)).job
+    check_validity(job)
+    return job, {cue.name: cue.id for cue in job.cues.values()}, ArrayReader(held)
+
+
+def moments(job: Job, reader: ArrayReader, presses: list[Press], until_s: float) -> list[tuple[float, str, str]]:
+    """Return what happened, in seconds and by name."""
+    plan = compile_show(job, reader)
+    log = run_log(plan, presses, round(until_s * RATE))
+    return [(e.frame / RATE, e.what, plan.cues[e.cue].name if e.cue is not None else "") for e in log]
+
+
+def at(seconds: float) -> int:
+    return round(seconds * RATE)
+
+
+def test_a_river_loops_until_let_go_and_the_horn_follows_its_own_ending() -> None:
+    job, by, reader = crossing(River=220, Horn=3)
+    job = cues.loop_of_cue(job, by["River"], at(20), at(200), 0).job
+    job = cues.set_cue(job, (by["Horn"],), CueSettings(start="after_end", wait_frames=RATE)).job
+    found = moments(job, reader, [Press(0, "go"), Press(at(600), "let_go")], 800)
+    assert (760.0, "ended", "River") in found and (761.0, "fired", "Horn") in found
+
+
+def test_walking_music_counts_the_passes_to_come_and_another_count_holds_from_the_next_pass() -> None:
+    job, by, reader = crossing(Song=40, Walk=48)
+    clip = job.clip(job.cue(by["Walk"]).clip_id or "")
+    job = set_clips(job, replace(clip, head_frame=at(21.3)))
+    job = cues.loop_of_cue(job, by["Walk"], 0, at(12), 4).job
+    job = cues.add_cue(job, "fade", by["Song"], "Song out", target_id=by["Song"]).job
+    out = next(cue.id for cue in job.cues.values() if cue.name == "Song out")
+    job = cues.set_cue(job, (out,), CueSettings(length_frames=at(3), stops=True)).job
+    job = cues.set_cue(job, (by["Walk"],), CueSettings(start="after_start", wait_frames=at(3))).job
+    plan = compile_show(job, reader)
+    run = ShowRun(plan)
+    for press in (Press(0, "go"), Press(at(5), "go")):
+        assert list(run.stretches(press.frame)) or not press.frame
+        run.press(press)
+    assert all(stretch.end for stretch in run.stretches(at(8) + 1))
+    (walk,) = run.sounding
+    assert walk.time_left(run.now) == at(62.7) - 1
+    assert all(stretch.end for stretch in run.stretches(at(8 + 24)))
+    assert walk.pass_number == 3 and walk.time_left(run.now) == at(38.7)
+    run.press(Press(run.frame, "set_loop", 2, 0, at(12), 5))
+    assert walk.time_left(run.now) == at(38.7 + 12)
+    run.press(
+        Press(run.frame, "set_loop", 2, 0, at(11), 4)
+    )  # the edge: this pass keeps its end, the last one is shorter
+    assert walk.time_left(run.now) == at(38.7 - 1 + 1)
+    ended = moments(job, reader, [Press(0, "go"), Press(at(5), "go"), Press(at(20), "set_loop", 2, 0, at(12), 5)], 100)
+    assert (8 + 74.7, "ended", "Walk") in ended
+
+
+def test_an_engine_is_faded_up_heard_at_once_and_left_unheard_only_with_a_word() -> None:
+    job, by, reader = crossing(Engine=16, Horn=3)
+    job = cues.loop_of_cue(job, by["Engine"], at(2), at(14), 0).job
+    job = cues.fade_up(job, by["Engine"], at(4)).job
+    assert 4.0 * passes_db("s", 0.0, -40.0) < 0.3
+    plan = compile_show(job, reader)
+    samples = np.concatenate(
+        [block for _, block in OfflineShow(plan, _bodies(job, reader)).perform([Press(0, "go")], at(5))], axis=1
+    )
+    assert (
+        samples[0, 0] == pytest.approx(0.0, abs=1e-6)
+        and samples[0, at(0.3)] > 0.25 * 0.01
+        and samples[0, at(4.5)] == 0.25
+    )
+    job = cues.add_cue(job, "fade", None, "Engine down", target_id=by["Engine"]).job
+    down = next(cue.id for cue in job.cues.values() if cue.name == "Engine down")
+    job = cues.set_cue(job, (down,), CueSettings(stops=False, length_frames=at(5))).job
+    texts = [fault.text for fault in show_faults(job, compile_show(job, reader), {})]
+    assert any("unheard: let the fade stop it" in text for text in texts) and any(
+        "at the end of the show, unheard" in text for text in texts
+    )
+    job = cues.set_cue(job, (down,), CueSettings(stops=True)).job
+    assert show_faults(job, compile_show(job, reader), {}) == []
+    missing = compile_show(job, reader, missing=frozenset({"Engine"}))
+    assert "put another under it" in missing.cues[0].problem
+    assert [f.text for f in show_faults(job, missing, {}) if f.stops] and "cannot run" in {
+        e.what for e in run_log(missing, [Press(0, "go")], 9)
+    }
+    early = cues.move_cues(job, (down,), by["Engine"]).job
+    assert any(
+        "comes later in the running order" in f.text for f in show_faults(early, compile_show(early, reader), {})
+    )
+
+
+def test_a_song_is_split_at_a_pause_and_every_event_keeps_its_moment() -> None:
+    job, by, _ = crossing(Lantern=126, Horn=3)
+    song = by["Lantern"]
+    for seconds, name in ((118.0, "Lamps"), (75.8, "Door"), (10.0, "Haze")):
+        job = cues.add_event(job, song, at(seconds), name).job
+    with pytest.raises(InvalidInput) as asked:
+        cues.split_cue(job, song, at(74.3), at(75.8))
+    assert asked.value.code == "which_side" and "Door" in asked.value.message and "Lamps" not in asked.value.message
+    job = cues.split_cue(job, song, at(74.3), at(75.8), "first").job
+    check_validity(job)
+    first, second, horn = cues.in_running_order(job)
+    assert (first.number, second.number, horn.number) == ("1", "1.5", "2") and first.group == second.group == "Lantern"
+    assert second.start == "go" and job.clip(first.clip_id or "").tail_frame == at(74.3)
+    assert job.clip(second.clip_id or "").head_frame == at(75.8)
+    times = {mark.name: (mark.frame - job.clip(mark.clip_id or "").head_frame) / RATE for mark in job.marks.values()}
+    assert times == {"Lamps": pytest.approx(42.2), "Door": pytest.approx(75.8), "Haze": pytest.approx(10.0)}
+    door = next(mark.id for mark in job.marks.values() if mark.name == "Door")
+    job = cues.move_event(job, door, second.id).job
+    assert job.marks[door].frame - job.clip(second.clip_id or "").head_frame == 0
+    elsewhere = cues.move_event(job, door, horn.id).job  # another recording: the same time since the start
+    assert elsewhere.marks[door].frame == 0
+    longer = cues.set_event(job, door, frame=at(126)).job
+    shorter = set_clips(longer, replace(longer.clip(second.clip_id or ""), tail_frame=at(125)))
+    assert any(
+        "“Door” lies 1.000 s past its end" in f.text
+        for f in show_faults(
+            shorter,
+            compile_show(
+                shorter,
+                ArrayReader(
+                    {
+                        ("Lantern", RATE): np.zeros((2, at(126)), np.float32),
+                        ("Horn", RATE): np.zeros((2, at(3)), np.float32),
+                    }
+                ),
+            ),
+            {},
+        )
+    )
+    assert "Door" in order_as_csv(job) and "1.5" in order_as_page(job)
+
+
+def _bodies(job: Job, reader: ArrayReader) -> ReadBody:
+    plan, order = compile_show(job, reader), cues.in_running_order(job)
+    renderers = [body_renderer(job, order[body.cue], body) for body in plan.bodies]
+    return lambda body, start, frames: renderers[body].render(start, frames, reader)
+
+
+def test_copies_echoes_and_a_level_line_are_what_they_say() -> None:
+    job, by, _ = crossing(River=4, Horn=1)
+    river, clip_id = by["River"], job.cue(by["River"]).clip_id or ""
+    noise_of = np.random.default_rng(3).uniform(-0.2, 0.2, (2, at(4))).astype(np.float32)
+    reader = ArrayReader({("River", RATE): noise_of, ("Horn", RATE): np.zeros((2, RATE), np.float32)})
+    job = set_line(job, clip_id, ((0, 0.0), (at(2), -6.0), (at(4), 0.0))).job
+    job = set_clips(job, replace(job.clip(clip_id), fade_in=Fade(480, "s", origin="own")))
+    job = cues.set_voices(
+        job, river, (CueVoice(), CueVoice(at(1), -6.0, -9.0, False, echo=Echo(at(0.5), 0.5, -6.0)))
+    ).job
+    plan = compile_show(job, reader)
+    got = np.concatenate(
+        [block for _, block in OfflineShow(plan, _bodies(job, reader)).perform([Press(0, "go")], at(12))], axis=1
+    )
+    body = body_renderer(job, job.cue(river), plan.bodies[0]).render(0, at(4), reader).astype(np.float64)
+    assert abs(20 * np.log10(np.abs(body[0, at(2)] / noise_of[0, at(2)])) + 6.0) < 0.01
+    wanted = np.zeros((2, at(12)))
+    wanted[:, : at(4)] += body
+    level = np.array([10 ** (-6 / 20), 10 ** (-9 / 20)])
+    repeats = [(at(1), level)]
+    gain, k = 10 ** (-6 / 20), 1
+    while gain > 0.001:
+        repeats.append((at(1) + k * at(0.5), level * gain))
+        gain, k = gain * 0.5, k + 1
+    for delay, gains in repeats:
+        wanted[:, delay : delay + at(4)] += body * gains[:, None]
+    assert np.abs(got - wanted).max() < 1e-6
+    assert run_log(plan, [Press(0, "go")], at(12))[-1].frame == at(4) + repeats[-1][0], "the echo rings past the end"
+
+
+def test_another_recording_under_a_cue_keeps_its_points_and_lists_what_falls_past_its_end() -> None:
+    job, by, _ = crossing(Song=20, Short=12)
+    job = cues.add_event(job, by["Song"], at(5), "Lamps").job
+    job = cues.add_event(job, by["Song"], at(18), "Curtain").job
+    edited = put_under(job, (job.cue(by["Song"]).clip_id or "",), "Short")
+    assert any("past the new end: Curtain" in note for note in edited.notes)
+    kept = cues.events_of(edited.job, edited.job.cue(by["Song"]))
+    assert [(mark.name, mark.frame) for mark in kept] == [("Lamps", at(5)), ("Curtain", at(18))]
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(["add", "move", "remove"]), st.integers(0, 30), st.integers(0, 30)), max_size=25)
+)
+def test_numbers_stay_with_their_cues_and_differ(acts: list[tuple[str, int, int]]) -> None:
+    job, _, _ = crossing(River=2, Horn=1)
+    numbers = {cue.id: cue.number for cue in job.cues.values()}
+    for what, one, other in acts:
+        order = cues.in_running_order(job)
+        if what == "add" or not order:
+            job = cues.add_cue(job, "note", order[one % len(order)].id if order else None).job
+        elif what == "move":
+            job = cues.move_cues(job, (order[one % len(order)].id,), order[other % len(order)].id).job
+        else:
+            job = cues.remove_cues(job, (order[one % len(order)].id,)).job
+        check_validity(job)
+        assert all(cue.number == numbers.get(cue.id, cue.number) for cue in job.cues.values())
+        numbers = {cue.id: cue.number for cue in job.cues.values()}
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ export function blocksAhead(run: ShowRun): Set<string> {
     for (let block = first; block < last; block += 1) keys.add(blockKey(body, block));
   };
   for (const blocks of [3, AHEAD_BLOCKS]) for (const one of run.sounding) ofSounding(run, one, (body, from) => take(body, from, blocks));
-  for (const cue of [...run.waiting.map(([, , cue]) => cue), ...nextCues(plan, run.standing), ...run.sounding.flatMap(({ then }) => (then ? [then[0]] : []))]) {
+  for (const cue of [...run.waiting.map(([, , cue]) => cue), ...nextCues(plan, run.standing), ...lastCues(plan, run.standing), ...run.sounding.flatMap(({ then }) => (then ? [then[0]] : []))]) {
     for (const { body } of plan.cues[cue]?.voices ?? []) {
       take(body, 0, HEAD_BLOCKS);
     }
@@ -40,13 +40,19 @@ function ofSounding(run: ShowRun, one: Sounding, take: (body: number, frame: num
   }
 }
 
+/** The cues that GO would fire after going back one or two. */
+function lastCues(plan: ShowPlan, standing: number | null): number[] {
+  const before = plan.cues.flatMap((cue, n) => (n < (standing ?? plan.cues.length) && (cue.start === "go" || n === 0) ? [n] : []));
+  return before.slice(-2);
+}
+
 /** The cues that the next GOs would fire, with what follows each by itself. */
 export function nextCues(plan: ShowPlan, standing: number | null): number[] {
-  if (standing === null) return [];
+  const from = standing ?? plan.cues.length;
   const cues: number[] = [];
   let gos = 0;
-  for (let cue = standing; cue < plan.cues.length; cue += 1) {
-    if (cue === standing || plan.cues[cue]?.start === "go") gos += 1;
+  for (let cue = from; cue < plan.cues.length; cue += 1) {
+    if (cue === from || plan.cues[cue]?.start === "go") gos += 1;
     if (gos > NEXT_GOS) break;
     cues.push(cue);
   }

@@ -13,6 +13,7 @@ import workletUrl from "./worklet.ts?worker&url";
 export const USUAL_RUN: RunSettings = { stop_s: 1, fade_s: 3, once_s: 0.5 };
 const KEEP_EVERY_S = 1;
 const BROUGHT_AT_ONCE = 4;
+const READY_WITHIN_MS = 3_000;
 
 /** A performance as the page keeps it, so that a reload comes back at the right cue. */
 interface Kept extends Captured {
@@ -118,9 +119,11 @@ export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   const back = from === "broke_off" ? brokeOff : null;
   presses = back ? [...back.presses, { frame: back.frame, kind: "broke_off" }] : [];
   keptAtFrame = 0;
-  set({ unlocked: true, brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
+  set({ brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
   tellThread({ type: "load", plan: show.plan, from: back ? { presses, frame: back.frame } : null });
   if (!back) keep(0);
+  await Promise.race([ready(), new Promise((resume) => setTimeout(resume, READY_WITHIN_MS))]);
+  set({ unlocked: true });
   if (lightDesk.address) set({ lightDesk: { ...lightDesk, answers: await lights.answers(lightDesk.address) } });
   wakeLock = await navigator.wakeLock?.request("screen").catch(() => null) ?? null;
 }
@@ -180,11 +183,16 @@ function pressed({ id, press: done, at }: Extract<FromThread, { type: "pressed" 
 }
 
 let wanted: readonly string[] = [];
+let whenReady: (() => void) | null = null;
+
+/** Done when the audio thread has all that it asked for: the first GO is heard at once. */
+const ready = (): Promise<void> => new Promise((resume) => (whenReady = resume));
 const flying = new Set<string>();
 
 /** Bring the blocks that the audio thread asked for last, the most urgent first, a few at once. */
 function bring(keys: readonly string[]): void {
   wanted = keys;
+  if (keys.length === 0) whenReady?.();
   for (const key of wanted) {
     if (flying.size >= BROUGHT_AT_ONCE) return;
     if (!flying.has(key)) void bringOne(key);

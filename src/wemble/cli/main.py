@@ -13,6 +13,7 @@ from wemble.cli.find import find
 from wemble.cli.options import WRONG_USE
 from wemble.cli.release import release
 from wemble.cli.serving import demo, doctor, serve
+from wemble.cli.show import light_desk, show
 from wemble.cli.talk import episode
 from wemble.errors import WembleError
 
@@ -28,7 +29,9 @@ class _Group(click.Group):
             sys.exit(WRONG_USE)
 
 
-@click.group(cls=_Group, commands=[serve, demo, find, check, loudness, clean, episode, kit, release, doctor])
+@click.group(
+    cls=_Group, commands=[serve, demo, find, check, loudness, clean, episode, kit, release, show, light_desk, doctor]
+)
 @click.version_option(__version__)
 def main() -> None:
     """Clean the edges of audio: find, cut, fade, check, send."""

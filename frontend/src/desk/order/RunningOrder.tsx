@@ -12,7 +12,6 @@ import { CueNumber } from "./CueNumber";
 import { CueSentence } from "./CueSentence";
 
 const ROW_PX = 34;
-export const KIND_NAMES: Readonly<Record<CueKind, string>> = { sound: "sound", fade: "fade", stop: "stop", note: "note" };
 const ICONS: Readonly<Record<CueKind, typeof Ban>> = { sound: Volume2, fade: TrendingDown, stop: Ban, note: StickyNote };
 
 /** The running order: one sentence a row, with its numbers in it; moved by dragging a row or by key. */
@@ -48,8 +47,9 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
       </header>
       <div
         ref={scroller}
-        role="listbox"
+        role="grid"
         aria-label="running order"
+        aria-rowcount={order.length}
         aria-multiselectable
         tabIndex={0}
         className="min-h-0 flex-1 overflow-auto -outline-offset-2!"
@@ -68,14 +68,15 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
         }}
         onPointerUp={drop}
       >
-        {order.length === 0 && <p className="p-4 text-soft">No cues yet. Every sound that is imported becomes one; {left > 0 ? "make cues of those that are there." : "drop recordings here."}</p>}
-        <div className="relative" style={{ height: list.getTotalSize() }}>
+        {order.length === 0 && <p role="presentation" className="p-4 text-soft">No cues yet. Every sound that is imported becomes one; {left > 0 ? "make cues of those that are there." : "drop recordings here."}</p>}
+        <div role="rowgroup" className="relative" style={{ height: list.getTotalSize() }}>
           {list.getVirtualItems().map((item) => {
             const cue = order[item.index];
             if (!cue) return null;
             return (
               <div
                 key={cue.id}
+                role="presentation"
                 className="absolute left-0 w-full"
                 style={{ top: item.start, height: ROW_PX }}
                 onPointerEnter={(event) => dropAt !== null && event.buttons === 1 && setDropAt(item.index)}
@@ -106,7 +107,8 @@ function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
   return (
     <div
       id={`cue-${cue.id}`}
-      role="option"
+      role="row"
+      aria-rowindex={cue.position + 1}
       aria-selected={chosen}
       className={`group flex h-full items-center gap-1.5 border-b border-rule pr-2 ${chosen ? `border-l-3 border-l-ink ${first ? "bg-paper" : "bg-shade"}` : "border-l-3 border-l-transparent hover:bg-paper"}`}
       onClick={(event) => {
@@ -125,10 +127,12 @@ function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
       >
         <GripVertical size={13} />
       </span>
-      <CueNumber cue={cue} />
-      <Icon size={13} aria-label={KIND_NAMES[cue.kind]} className={`shrink-0 ${chained ? "ml-3 text-soft" : ""}`} />
-      <CueSentence cue={cue} />
-      <span className="ml-auto flex shrink-0 items-center gap-2 pl-1">
+      <span role="gridcell"><CueNumber cue={cue} /></span>
+      <span role="gridcell" className="flex min-w-0 items-center gap-1.5">
+        <Icon size={13} aria-label={cue.kind} className={`shrink-0 ${chained ? "ml-3 text-soft" : ""}`} />
+        <CueSentence cue={cue} />
+      </span>
+      <span role="gridcell" className="ml-auto flex shrink-0 items-center gap-2 pl-1">
         {faults.length > 0 && <Fault faults={faults} />}
         <span className="num w-14 text-right text-soft">{cue.kind === "note" ? "" : formatLength(lengthOf(job, cue), job.rate_hz || 48_000)}</span>
       </span>

@@ -8,7 +8,7 @@ from wemble.actions.library import Library
 from wemble.actions.show.rehearsing import known_peaks
 from wemble.actions.verdicts import verdicts
 from wemble.core.check.show import ShowFault, peak_faults, show_faults
-from wemble.core.edges.programme import find_programme
+from wemble.core.edges.programme import find_programme, sharp_start
 from wemble.core.edit.cues import in_running_order
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import source_frame_from
@@ -73,7 +73,8 @@ def pause_at(library: Library, revision_id: int, cue_id: str, job_frame: int) ->
     if before is None or behind is None:
         side = "before" if before is None else "behind"
         raise InvalidInput(f"there is no sound {side} the cursor: put it into a pause between two sounds")
-    return Pause(min(before.end_frame, here), max(behind.start_frame, here))
+    rate = job.source(clip.source_id).rate_hz
+    return Pause(min(before.end_frame, here), sharp_start(read, max(behind.start_frame, here), here, rate))
 
 
 def missing_sources(library: Library, job: Job) -> frozenset[str]:

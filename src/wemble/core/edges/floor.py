@@ -114,7 +114,8 @@ def _near(smooth_upper: Levels, quiet: Flags) -> Flags:
 def _smoothed_db(level: Levels, envelope: Envelope) -> Levels:
     power = np.power(10.0, level / 10.0, dtype=np.float64)
     mean = ndimage.uniform_filter1d(power, max(envelope.bins(_SMOOTH_MS), 1), mode="nearest")
-    return np.asarray(10.0 * np.log10(mean), np.float32)
+    # A running sum of next to nothing may come out under nothing: the upper band of a constant has no power at all.
+    return np.asarray(10.0 * np.log10(np.maximum(mean, 1e-20)), np.float32)
 
 
 def _mean_db(levels: Levels) -> float:
