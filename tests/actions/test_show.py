@@ -13,6 +13,7 @@ import soundfile
 from click.testing import CliRunner
 from tests.conftest import RATE
 
+from wemble.actions import uploads
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
@@ -141,6 +142,26 @@ def test_the_light_desk_takes_events_of_pages_here_and_of_nobody_else() -> None:
     assert client.post("/events", json=event, headers={"Origin": "http://example.org"}).status_code == 403
     assert client.get("/events", headers={"Host": "example.org"}).status_code == 403
     assert client.post("/events", data="x" * 10_000).status_code == 413
+
+
+def test_flattened_peaks_are_pointed_out_before_and_when_a_file_is_taken_in(library: Library, tmp_path: Path) -> None:
+    job_id = create_job(library, "Crossing", "show")
+    t = np.arange(3 * RATE) / RATE
+    loud = np.sin(2 * np.pi * 220 * t) * (0.6 + 0.4 * np.sin(2 * np.pi * 3 * t))
+    driven, said = np.clip(1.3 * loud, -0.8, 0.8), {}
+    for name, samples in {"whole": 0.9 * loud, "driven": driven, "driven, turned down": 0.4 * driven}.items():
+        path = tmp_path / f"{name}.wav"
+        soundfile.write(path, samples, RATE, subtype="PCM_24")
+        upload = uploads.begin_upload(library, job_id, path.name, path.stat().st_size)
+        uploads.add_part(library, upload.id, 0, path.read_bytes())
+        looked = wait_for(library, uploads.examine_upload(library, upload.id))
+        assert (
+            looked.result and abs(looked.result["length_s"] - 3.0) < 0.001 and not open_job(library, job_id).job.clips
+        )
+        said[name] = looked.result["flattened"]
+    assert said["whole"] == "" and all("flattened" in said[name] for name in ("driven", "driven, turned down"))
+    taken = wait_for(library, uploads.finish_upload(library, upload.id))
+    assert taken.result and any("flattened" in note for note in taken.result["notes"])
 
 
 def test_dragged_numbers_are_one_undo_and_words_are_their_own(show: tuple[Library, str]) -> None:

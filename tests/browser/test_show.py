@@ -177,7 +177,7 @@ def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_a
     serious(page, "the run view")
 
 
-def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server) -> None:
+def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_path: Path) -> None:
     page.goto(demo_server.url)
     page.get_by_role("link", name="The Night Crossing").click()
     order = page.get_by_role("grid", name="running order")
@@ -235,3 +235,18 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server) -> N
     settled(page)
     expect(page.get_by_role("spinbutton", name="left level of copy 1")).to_have_text("−9.0 dB")
     serious(page, "copies")
+
+    # Files are heard with the arrow keys before they are taken in; what is not ticked stays out.
+    for n, gain in enumerate((0.3, 3.0)):
+        path = tmp_path / f"Gull {n}.wav"
+        wave = np.clip(gain * np.sin(np.arange(RATE) * 0.03), -0.9, 0.9)
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+    page.get_by_label("sounds to add").set_input_files(sorted(tmp_path.glob("Gull*.wav")))
+    files = page.get_by_role("listbox", name="files to hear")
+    expect(files.get_by_text("its peaks are flattened")).to_be_visible(timeout=15_000)
+    serious(page, "files to hear")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press(" ")
+    page.keyboard.press("Enter")
+    expect(order.locator("[id^=cue-]")).to_have_count(13)
+    expect(order.get_by_text("Gull 0", exact=True)).to_be_visible()

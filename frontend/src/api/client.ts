@@ -174,6 +174,7 @@ export const api = {
     return upload.id;
   },
 
+  examineUpload: (uploadId: string) => json<{ task_id: string }>("POST", `/uploads/${uploadId}/examine`).then((answer) => answer.task_id),
   /** Import a file that was uploaded, and return the task. */
   finishUpload: (uploadId: string) => json<{ task_id: string }>("POST", `/uploads/${uploadId}/finish`).then((answer) => answer.task_id),
 };

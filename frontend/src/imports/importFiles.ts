@@ -44,7 +44,7 @@ export function stopImports(): void {
 const AT_ONCE = 6;
 
 /** Upload and import every file, several at once but in their order; one that fails says why, and the rest go on. */
-export async function importFiles(jobId: string, files: readonly File[], onOne: () => void = () => undefined): Promise<void> {
+export async function importFiles(jobId: string, files: readonly File[], onOne: () => void = () => undefined, uploads: ReadonlyMap<File, string> = new Map()): Promise<void> {
   const imports = files.map((file) => ({
     key: next++, name: file.name, state: "waiting" as const, progress: 0, doing: "", notes: [], taskId: null,
   }));
@@ -60,7 +60,7 @@ export async function importFiles(jobId: string, files: readonly File[], onOne: 
     const turn = before;
     let taken: () => void = () => undefined;
     before = new Promise<void>((resolve) => (taken = resolve));
-    const coming: Promise<void> = importOne(jobId, key, file, turn, taken, lot.signal)
+    const coming: Promise<void> = importOne(jobId, key, file, turn, taken, lot.signal, uploads.get(file))
       .then(onOne, (error: unknown) => update(key, { state: "failed", doing: lot.signal.aborted ? STOPPED : error instanceof Error ? error.message : String(error) }))
       .finally(() => {
         taken();
@@ -73,9 +73,9 @@ export async function importFiles(jobId: string, files: readonly File[], onOne: 
 }
 
 /** Upload one file, import it when those before it are on their way, and see it done. */
-async function importOne(jobId: string, key: number, file: File, turn: Promise<unknown>, taken: () => void, stop: AbortSignal): Promise<void> {
+async function importOne(jobId: string, key: number, file: File, turn: Promise<unknown>, taken: () => void, stop: AbortSignal, uploaded?: string): Promise<void> {
   update(key, { state: "uploading" });
-  const uploadId = await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }), stop);
+  const uploadId = uploaded ?? await api.upload(jobId, file, (progress) => update(key, { progress: 0.5 * progress }), stop);
   await turn;
   stop.throwIfAborted();
   const taskId = await api.finishUpload(uploadId);

@@ -14,6 +14,7 @@ from wemble.core.edit.clips import Edited, rename_job
 from wemble.core.edit.marks import programme
 from wemble.core.edit.model import Job, check_name
 from wemble.core.edit.placement import job_span
+from wemble.core.show.plan import problem_of
 from wemble.store import health, jobs, records, settings
 from wemble.store.files import folder_bytes
 
@@ -152,6 +153,11 @@ def _waiting(library: Library, revision: int, job: Job, clips: int, busy: int, s
         return "empty", "waiting for recordings"
     if sent:
         return "done", "done: sent as it is now"
+    if job.cues:
+        stopped = sum(bool(problem_of(job, cue)) for cue in job.cues.values())
+        if stopped:
+            return "look", f"{stopped} {'cue' if stopped == 1 else 'cues'} cannot run"
+        return "send", f"ready to run: {len(job.cues)} {'cue' if len(job.cues) == 1 else 'cues'}"
     if not job.findings and programme(job) is None:
         return "search", f"ready to find {brief.many_clips}"
     if clips > MOST_CHECKED_HERE:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from wemble.actions.importing.examining import start_examining
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library, new_id
 from wemble.actions.saved_jobs import start_open
@@ -84,13 +85,23 @@ def finish_upload(library: Library, upload_id: str) -> str:
         return _start(library, upload_id)
 
 
+def examine_upload(library: Library, upload_id: str) -> str:
+    """Start looking at a complete upload before it is taken in, and return the task. Raises `InvalidInput` if a part is missing."""
+    upload, path = _complete(library, upload_id)
+    return start_examining(library, upload.job_id, path, upload.name)
+
+
 def _start(library: Library, upload_id: str) -> str:
+    upload, path = _complete(library, upload_id)
+    start = start_open if is_archive(path) else start_import
+    return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
+
+
+def _complete(library: Library, upload_id: str) -> tuple[records.UploadRow, Path]:
     upload, there = received_bytes(library, upload_id)
     if there != upload.size_bytes:
         raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")
-    path = _part(library.home, upload_id)
-    start = start_open if is_archive(path) else start_import
-    return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
+    return upload, _part(library.home, upload_id)
 
 
 def _part(home: Home, upload_id: str) -> Path:

@@ -30,7 +30,7 @@ STATUS: dict[type[errors.WembleError], int] = {
 }
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; font-src 'self'; "
-    "img-src 'self' data:; media-src 'self'; connect-src 'self' http://127.0.0.1:*; "
+    "img-src 'self' data:; media-src 'self' blob:; connect-src 'self' http://127.0.0.1:*; "
     "worker-src 'self'; base-uri 'none'; form-action 'none'; "
     "frame-ancestors 'none'"
 )

@@ -1,6 +1,8 @@
 import { useEffect, useReducer, useState, type DragEvent } from "react";
 import { Link } from "wouter";
 import { useShallow } from "zustand/react/shallow";
+import { audition } from "../../imports/audition";
+import { AuditionList } from "../../imports/AuditionList";
 import { ImportList } from "../../imports/ImportList";
 import { droppedFiles } from "../../imports/gatherFiles";
 import { importFiles, nameWhatWasLeft, useImports } from "../../imports/importFiles";
@@ -17,7 +19,7 @@ import { Transport } from "../transport/Transport";
 import { WalkBar } from "../walk/WalkBar";
 import { commandFor } from "../commands/commands";
 import { currentOverlap, currentPair } from "../state/clipEdits";
-import { currentClip, useDesk, useOpen } from "../state/desk";
+import { currentClip, desk, useDesk, useOpen } from "../state/desk";
 import { importOnLanes } from "../state/lanes";
 import { useSeam } from "../state/loops";
 import { useSetting } from "../state/settings";
@@ -87,7 +89,7 @@ function Desk({ id }: { readonly id: string }) {
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
-    void droppedFiles(event.dataTransfer).then(({ files }) => importOnLanes(id, files.length, () => importFiles(id, files)));
+    void droppedFiles(event.dataTransfer).then(({ files }) => (desk().brief.cue_a_file ? audition(id, files) : importOnLanes(id, files.length, () => importFiles(id, files))));
   };
   const came = useImports((state) => (state.jobId === id ? state.list.filter((arrival) => arrival.state === "done").length : 0));
   useEffect(() => {
@@ -123,6 +125,7 @@ function Desk({ id }: { readonly id: string }) {
         </aside>
       </main>
       <MessageLine />
+      <AuditionList onTake={(jobId, files, uploads) => void importFiles(jobId, files, undefined, uploads)} />
       <Transport />
       {over && <div className="pointer-events-none absolute inset-3 z-30 grid place-items-center border-2 border-dashed border-join bg-paper/80 text-base font-bold">Drop recordings to import them into this job</div>}
     </div>

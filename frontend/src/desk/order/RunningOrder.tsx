@@ -2,6 +2,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Ban, CircleAlert, GripVertical, StickyNote, TrendingDown, TriangleAlert, Volume2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Cue, CueKind, ShowFault } from "../../api/types";
+import { audition } from "../../imports/audition";
+import { pickedFiles } from "../../imports/gatherFiles";
 import { formatLength } from "../../time/format";
 import { Button } from "../../ui/Button";
 import { inRunningOrder, lengthOf } from "../model/cues";
@@ -41,6 +43,7 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
         {(["fade", "stop", "note"] as const).map((what) => (
           <Button key={what} className="py-0!" onClick={() => addCue(what)}>add a {what}</Button>
         ))}
+        <AddSounds />
         {left > 0 && <Button className="py-0!" title="sounds that no cue plays" onClick={makeCues}>make cues of {left} {left === 1 ? "sound" : "sounds"}</Button>}
         <span className="ml-auto text-xs text-soft">length, s</span>
         <Button className="py-0!" title="the sounds on their lanes, with ruler and marks" onClick={onStrip}>strip</Button>
@@ -89,6 +92,23 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
         </div>
       </div>
     </div>
+  );
+}
+
+/** Sounds from files: heard first, then taken in as cues. */
+function AddSounds() {
+  const id = useOpen((desk) => desk.id);
+  const input = useRef<HTMLInputElement>(null);
+  const take = (list: FileList | null) => {
+    const { files } = pickedFiles(list);
+    if (files.length) audition(id, files);
+    if (input.current) input.current.value = "";
+  };
+  return (
+    <>
+      <Button className="py-0!" onClick={() => input.current?.click()}>add sounds …</Button>
+      <input ref={input} type="file" multiple hidden aria-label="sounds to add" onChange={(event) => take(event.target.files)} />
+    </>
   );
 }
 

@@ -14,7 +14,7 @@ const keyOf = (brief: string): string => `wemble.lanes.${brief}`;
 export async function importOnLanes(id: string, count: number, bring: () => Promise<void>): Promise<void> {
   const before = new Set(Object.keys(desk().job.clips));
   await bring();
-  if (count < 2 || count > MOST_LANES || useDesk.getState().id !== id || desk().brief.search !== "sound" || desk().brief.lane_a_file) return;
+  if (count < 2 || count > MOST_LANES || useDesk.getState().id !== id || desk().brief.search !== "sound" || desk().brief.lane_a_file || desk().brief.cue_a_file) return;
   await reload();
   const { job, brief } = desk();
   const came = Object.values(job.clips).filter((clip) => !before.has(clip.id)).sort((a, b) => startOf(job, a) - startOf(job, b)).map((clip) => clip.id);

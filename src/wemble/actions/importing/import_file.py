@@ -30,6 +30,7 @@ from wemble.core.edit.clips import Edited, SourcePoint, add_source
 from wemble.core.edit.cues import cues_of_clips
 from wemble.core.edit.model import Job, SourceUse, set_clips
 from wemble.core.edit.on_air import NEXT_UNDER_DB, Proposed, from_timers, propose_points
+from wemble.core.signal.flat_tops import FlatTops, in_words
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound
@@ -131,7 +132,8 @@ def import_file(
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
     The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
-    them. With ``find_ends`` it is found where its programme begins and ends. Runs in a worker.
+    them. With ``find_ends`` it is found where its programme begins and ends,
+    and whether its peaks are flattened. Runs in a worker.
 
     Raises
     ------
@@ -152,7 +154,17 @@ def import_file(
     cart = read_cart(path)
     timed = from_timers(cart.timers, source.frames) if cart else []
     proposed = _proposed(home, source) if find_ends else None
-    return Imported(source, (*points, *timed), left_out, proposed)
+    flat = _flattened(home, source) if find_ends else ""
+    return Imported(source, (*points, *timed), (*left_out, *([flat] if flat else [])), proposed)
+
+
+def _flattened(home: Home, source: records.SourceRow) -> str:
+    """Say whether the peaks of a recording are flattened; nothing where they are not."""
+    reader, tops = FileReader(home, {source.id: source.channels}), FlatTops(source.channels)
+    for at in range(0, source.frames, BLOCK_FRAMES):
+        tops.feed(reader.read(source.id, source.rate_hz, at, min(BLOCK_FRAMES, source.frames - at)))
+    reader.close()
+    return in_words(tops.count())
 
 
 def _proposed(home: Home, source: records.SourceRow) -> Proposed | None:

@@ -32,3 +32,9 @@ def upload_state(upload_id: str) -> models.UploadState:
 def finish_upload(upload_id: str) -> models.TaskMade:
     """Import a complete upload."""
     return models.TaskMade(task_id=uploads.finish_upload(library(), upload_id))
+
+
+@endpoint(api, "POST", "/uploads/<upload_id>/examine", answer=models.TaskMade)
+def examine_upload(upload_id: str) -> models.TaskMade:
+    """Look at a complete upload before it is taken in."""
+    return models.TaskMade(task_id=uploads.examine_upload(library(), upload_id))

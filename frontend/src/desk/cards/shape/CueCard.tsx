@@ -9,7 +9,7 @@ import { loopOfCue } from "../../model/cues";
 import { placed, startOf } from "../../model/placement";
 import { useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
-import { fadeUp, loopSelection, removeCues, splitAtPause, useCue } from "../../state/show";
+import { fadeUp, loopSelection, removeCues, splitAtPause, useCue, useShow } from "../../state/show";
 import { CueVoices } from "./CueVoices";
 
 type Settings = Extract<Parameters<typeof edit>[0], { kind: "set_cue" }>["settings"];
@@ -26,6 +26,7 @@ export function CueCard() {
         <span className="num text-soft">{cue.number}</span>
         <EditableName name={cue.name} of="cue" className="min-w-0 flex-1" onRename={(name) => setCue(cue, { name })} />
       </h2>
+      <CannotRun cue={cue} />
       <Words cue={cue} />
       {cue.kind === "sound" && <SoundPart cue={cue} />}
       {(cue.kind === "fade" || cue.kind === "stop") && <FadePart cue={cue} />}
@@ -61,6 +62,31 @@ function Words({ cue }: { readonly cue: Cue }) {
       {line("page", "page")}
       {line("group", "group")}
     </div>
+  );
+}
+
+/** Why a cue cannot run, and what helps: another recording under it keeps its points. */
+function CannotRun({ cue }: { readonly cue: Cue }) {
+  const sources = useOpen((desk) => desk.job.sources);
+  const sourceId = useOpen((desk) => desk.job.clips[cue.clip_id ?? ""]?.source_id);
+  const problem = useShow()?.plan.cues.find((one) => one.id === cue.id)?.problem;
+  if (!problem) return null;
+  return (
+    <section aria-label="cannot run" className="space-y-1.5 border-l-3 border-fail pl-2">
+      <p className="text-fail">Cannot run: {problem}.</p>
+      {cue.clip_id !== null && (
+        <select
+          aria-label="another recording under the cue"
+          className="w-full rounded-(--radius) border border-rule bg-sheet px-1 py-0.5"
+          value={sourceId}
+          onChange={(event) => void edit({ kind: "put_under", clip_ids: [cue.clip_id ?? ""], source_id: event.target.value })}
+        >
+          {Object.values(sources).filter((source) => source.derived_from === null).map((source) => (
+            <option key={source.id} value={source.id}>{source.name}</option>
+          ))}
+        </select>
+      )}
+    </section>
   );
 }
 
