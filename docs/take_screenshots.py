@@ -63,11 +63,11 @@ def main() -> None:
         page.get_by_role("link", name="download 39 files").wait_for()
         take(page, "send")
         walk_and_hear(page)
-        booth(page)
         by_hand(page, server.url)
         drums(page, server.url)
         release(page, server.url)
         podcast(page, server.url)
+        show(page, server.url)
         browser.close()
     server.kill()
 
@@ -96,8 +96,6 @@ def podcast(page: Page, url: str) -> None:
     page.wait_for_timeout(800)
     page.get_by_role("button", name="Turn down", exact=False).first.click()
     page.wait_for_timeout(800)
-    page.get_by_role("region", name="opening and closing").scroll_into_view_if_needed()
-    take(page, "opening")
     page.keyboard.press("4")
     page.get_by_label("tags", exact=True).check()
     page.get_by_label("title", exact=True).fill("Low Water 7")
@@ -113,21 +111,6 @@ def walk_and_hear(page: Page) -> None:
     page.keyboard.press("i")
     take(page, "walk")
     page.keyboard.press("u")
-
-
-def booth(page: Page) -> None:
-    page.get_by_role("option", name="Ticket hall, prices").click()
-    page.get_by_role("button", name="booth theme").click()
-    page.keyboard.press("1")
-    head = page.get_by_role("region", name="head of Ticket hall, prices").locator("canvas").bounding_box()
-    assert head
-    page.mouse.move(head["x"] + 0.62 * head["width"], head["y"] + 100)
-    for _ in range(12):
-        page.mouse.wheel(0, -220)
-    for _ in range(3):
-        page.keyboard.press("]")
-    take(page, "booth")
-    page.get_by_role("button", name="paper theme").click()
 
 
 def by_hand(page: Page, url: str) -> None:
@@ -192,8 +175,8 @@ def release(page: Page, url: str) -> None:
     take(page, "disc")
     page.goto(url)
     page.get_by_role("link", name="Lantern Song").click()
-    page.keyboard.press("3")
     page.locator("[role=listbox] [role=option]").nth(0).click()
+    page.keyboard.press("3")
     for point, place in (("next may overlap", "0:17.5"), ("ends", "0:24.0")):
         page.get_by_role("button", name=f"set “{point}” at the cursor").click()
         page.get_by_label(f"place of “{point}”").fill(place)
@@ -204,7 +187,7 @@ def release(page: Page, url: str) -> None:
 
 
 def drums(page: Page, url: str) -> None:
-    """The Boatyard kit: its wall, the lenses of a hit, a loop's seam beside the test bench, and what will be sent."""
+    """The Boatyard kit: its wall, and a loop's seam beside the test bench."""
     page.goto(url)
     page.get_by_role("link", name="Boatyard kit").click()
     page.get_by_text("18 sets, 35 files").wait_for()
@@ -212,13 +195,6 @@ def drums(page: Page, url: str) -> None:
     take(page, "wall")
     page.get_by_role("button", name="Apply", exact=True).click()
     page.get_by_role("button", name="Applied").wait_for()
-    page.get_by_role("option", name="Oil drum medium").click()
-    head = page.get_by_label("head of Oil drum_D#2_medium_near").locator("canvas").bounding_box()
-    assert head
-    page.mouse.move(head["x"] + 0.31 * head["width"], head["y"] + 100)
-    for _ in range(7):
-        page.mouse.wheel(0, -220)
-    take(page, "onset")
     page.get_by_role("option", name="Oil drum hard").click()
     page.keyboard.press("3")
     page.get_by_role("list", name="seams to choose from").get_by_role("button").first.click()
@@ -227,12 +203,36 @@ def drums(page: Page, url: str) -> None:
         pattern.nth(step).click()
     page.wait_for_timeout(1500)
     take(page, "seam")
+
+
+def show(page: Page, url: str) -> None:
+    """The Night Crossing: its running order with a loop and a copy, a split song with events, the checks, the performance."""
+    page.goto(url)
+    page.get_by_role("link", name="The Night Crossing").click()
+    order = page.get_by_role("grid", name="running order")
+    order.get_by_text("River", exact=True).first.click()
     page.keyboard.press("2")
-    page.get_by_role("button", name="Turn down").click()
-    page.get_by_text("keep their gain").wait_for()
+    page.get_by_role("button", name="add a copy").click()
+    page.wait_for_timeout(500)
+    page.get_by_role("button", name="add an echo").nth(1).click()
+    page.wait_for_timeout(500)
+    page.get_by_role("region", name="loop of the cue").scroll_into_view_if_needed()
+    page.get_by_role("region", name="the same sound again").scroll_into_view_if_needed()
+    take(page, "running-order")
+    order.get_by_text("Lantern Song 2", exact=True).first.click()
+    page.keyboard.press("3")
+    take(page, "split")
     page.keyboard.press("4")
-    page.get_by_role("textbox", name="names", exact=True).fill("Boatyard {name}_{strength}_{mic}")
-    take(page, "kit")
+    page.get_by_role("button", name="goes on sounding, unheard").click()
+    take(page, "before-the-show")
+    page.get_by_role("link", name="Run the show").click()
+    page.get_by_role("button", name="sound on").click()
+    page.get_by_role("button", name="GO").wait_for()
+    for wait in (700, 700, 4_500, 6_000, 900):
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(wait)
+    page.keyboard.press("Enter")
+    take(page, "run")
 
 
 if __name__ == "__main__":

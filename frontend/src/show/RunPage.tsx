@@ -195,13 +195,12 @@ function Sound({ one, plan, about }: { readonly one: SoundingNow; readonly plan:
         <span className="num">{leftInWords(one, plan.rate_hz)}</span>
       </p>
       <p className="flex items-center gap-4 text-[20px] text-soft">
-        <span className="relative h-3 w-40 border border-rule" aria-hidden>
+        <span className="relative h-3 w-32 shrink-0 border border-rule" aria-hidden>
           <span className="absolute inset-y-0 left-0 bg-wave" style={{ width: `${Math.max(0, Math.min(100, 100 + (100 / 60) * 20 * Math.log10(Math.max(one.gain, 1e-6))))}%` }} />
         </span>
-        <span className="num">{db(one.gain)}</span>
-        {unheard && <strong className="text-warn">sounding, unheard</strong>}
-        {one.stops && <span>fading out</span>}
-        <span className="ml-auto">{passInWords(one, plan.rate_hz)}</span>
+        {unheard ? <strong className="whitespace-nowrap text-warn">sounding, unheard</strong> : <span className="num whitespace-nowrap">{db(one.gain)}</span>}
+        {one.stops && <span className="whitespace-nowrap">fading out</span>}
+        <span className="ml-auto whitespace-nowrap">{passInWords(one, plan.rate_hz)}</span>
       </p>
     </li>
   );
@@ -212,14 +211,14 @@ function Legend({ holding }: { readonly holding: boolean }) {
   return (
     <footer className="border-t border-rule px-6 py-2">
       <div className="flex items-stretch gap-4">
-        <Button tone="strong" className="px-8 text-[28px]!" onClick={() => press("go")}>
+        <Button tone="strong" className="px-6 text-[28px]!" onClick={() => press("go")}>
           GO <kbd className="text-[16px] font-normal">Enter</kbd>
         </Button>
-        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-5 text-[22px] ${holding ? "border-fail" : "border-rule"}`}>
+        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-4 text-[20px] ${holding ? "border-fail" : "border-rule"}`}>
           <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holding ? "100%" : "0", transition: holding ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
           <span className="relative">hold <kbd className="num">Backspace</kbd> · stop everything</span>
         </div>
-        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-6 gap-y-1 self-center text-[15px] text-soft">
+        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-4 gap-y-1 self-center text-[14px] text-soft">
           {PRINTED_KEYS.map(([shown, does]) => (
             <li key={does} className="whitespace-nowrap">
               <kbd className="num mr-1 text-ink">{shown}</kbd> {does}

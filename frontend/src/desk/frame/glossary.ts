@@ -1,10 +1,12 @@
 /** The words that Wemble uses in a sense of its own, or that not everybody has met. Shown in the help and in docs/guide/glossary.md. */
 export const GLOSSARY: readonly (readonly [word: string, meaning: string])[] = [
   ["attack", "the rise of a sound, from its onset to its full level"],
-  ["brief", "the kind of work a job is: voiceover, podcast, drums, release. It sets defaults and checks and hides no tool"],
+  ["brief", "the kind of work a job is: voiceover, podcast, drums, release, show. It sets defaults and checks and hides no tool"],
   ["clip", "a span of a recording on a lane, with a head, a tail, a gain and fades"],
+  ["cue", "a step of a show: a sound, a fade of what runs, a stop, a note"],
   ["draft", "what a search would do with its present settings, shown before you apply it"],
   ["edge", "the head or the tail of a clip"],
+  ["event", "what happens at a moment of a cue, such as a change of light"],
   ["floor", "the level of the noise under a sound"],
   ["frame", "one sample of every channel; the smallest step in time"],
   ["handle", "audio of the recording beyond an edge, which a crossfade can use"],
@@ -13,6 +15,7 @@ export const GLOSSARY: readonly (readonly [word: string, meaning: string])[] = [
   ["join", "two clips that meet on a lane, with a crossfade or without"],
   ["lane", "a row of clips that plays together with the other lanes"],
   ["lens", "a magnified edge; head and tail of a clip are shown side by side"],
+  ["let go", "to end a loop: this pass is the last"],
   ["mark", "a named point in time, tied to the sound under it"],
   ["mic set", "the clips of one hit heard by several microphones; they are cut together"],
   ["onset", "the moment a sound starts"],

@@ -21,13 +21,13 @@ export function CueVoices({ cue }: { readonly cue: Cue }) {
         {cue.voices.map((voice, n) => (
           <li key={n} className={n ? "border-l-3 border-rule pl-2" : ""}>
             <p>
-              {n === 0 ? "The sound" : "A copy"}
+              {n === 0 ? "The sound at " : "Copy, "}
               {n > 0 && (
                 <>
-                  {" "}<Num label={`delay of copy ${n}`} value={voice.delay_frames / rate} unit="s" lowest={0} highest={600} step={0.01} decimals={3} onChange={(s) => change(n, { delay_frames: Math.round(s * rate) })} /> later
+                  <Num label={`delay of copy ${n}`} value={voice.delay_frames / rate} unit="s" lowest={0} highest={600} step={0.01} decimals={3} onChange={(s) => change(n, { delay_frames: Math.round(s * rate) })} /> later,{" "}
                 </>
               )}
-              , at <Levels voice={voice} mono={mono} of={n === 0 ? "the sound" : `copy ${n}`} onChange={(part) => change(n, part)} />
+              <Levels voice={voice} mono={mono} of={n === 0 ? "the sound" : `copy ${n}`} onChange={(part) => change(n, part)} />
               {n > 0 && <Button tone="quiet" className="px-1!" aria-label={`remove copy ${n}`} onClick={() => setVoices(cue, cue.voices.filter((_, k) => k !== n))}><X size={13} aria-hidden /></Button>}
             </p>
             <p>
@@ -36,8 +36,8 @@ export function CueVoices({ cue }: { readonly cue: Cue }) {
                 <>
                   echo every <Num label="echo comes every" value={voice.echo.every_frames / rate} unit="s" lowest={0.01} highest={60} step={0.01} decimals={2} onChange={(s) => voice.echo && change(n, { echo: { ...voice.echo, every_frames: Math.round(s * rate) } })} />, from{" "}
                   <Num label="level of the echo" value={voice.echo.level_db} unit="dB" lowest={-60} highest={0} step={1} onChange={(level_db) => voice.echo && change(n, { echo: { ...voice.echo, level_db } })} />, each{" "}
-                  <Num label="feedback of the echo" value={voice.echo.feedback * 100} unit="%" lowest={0} highest={80} step={5} onChange={(percent) => voice.echo && change(n, { echo: { ...voice.echo, feedback: percent / 100 } })} /> of the last{" "}
-                  <Button tone="quiet" className="px-1!" onClick={() => change(n, { echo: null })}>no echo</Button>
+                  <Num label="feedback of the echo" value={voice.echo.feedback * 100} unit="%" lowest={0} highest={80} step={5} onChange={(percent) => voice.echo && change(n, { echo: { ...voice.echo, feedback: percent / 100 } })} /> of the last.{" "}
+                  <Button tone="quiet" className="px-0!" onClick={() => change(n, { echo: null })}>remove the echo</Button>
                 </>
               ) : (
                 <Button tone="quiet" className="px-0!" onClick={() => change(n, { echo: { every_frames: Math.round(0.35 * rate), feedback: 0.5, level_db: -6 } })}>add an echo</Button>
