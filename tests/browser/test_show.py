@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import json
 import re
+import threading
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
+import waitress
 from playwright.sync_api import Browser, BrowserContext, Page, expect
 from tests.browser.show_ear import EAR, aligned, captured, heard
 from tests.browser.test_flow import serious, settled, type_number
 from tests.conftest import RATE, Server
 
 from wemble.actions.importing.import_file import start_import
+from wemble.actions.job_settings import keep
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.show.rehearsing import bodies_of
@@ -28,6 +33,7 @@ from wemble.core.show.plan import compile_show
 from wemble.core.show.run import Press
 from wemble.core.signal.levels import Samples
 from wemble.store.files import FileReader, Home
+from wemble.web.light_desk import create_light_desk
 
 
 def small_show(job: Job) -> Job:
@@ -55,8 +61,17 @@ def small_show(job: Job) -> Job:
 
 
 @pytest.fixture
-def show_server(tmp_path: Path) -> Iterator[tuple[Server, str]]:
-    """A server with a small show of noise and tones."""
+def lights() -> Iterator[str]:
+    """The address of a light desk that is there."""
+    desk = waitress.create_server(create_light_desk(), host="127.0.0.1", port=0, threads=2)
+    threading.Thread(target=desk.run, daemon=True).start()
+    yield f"127.0.0.1:{desk.effective_port}"
+    desk.close()
+
+
+@pytest.fixture
+def show_server(tmp_path: Path, lights: str) -> Iterator[tuple[Server, str]]:
+    """A server with a small show of noise and tones, whose events go to a light desk."""
     home = tmp_path / "show"
     library = Library(home, workers=1)
     library.start()
@@ -67,6 +82,7 @@ def show_server(tmp_path: Path) -> Iterator[tuple[Server, str]]:
         soundfile.write(path, rng.uniform(-0.2, 0.2, (round(seconds * RATE), 2)), RATE, subtype="FLOAT")
         wait_for(library, start_import(library, job_id, path, path.name))
     edit_newest(library, job_id, "show", lambda job: Edited(small_show(job)))
+    keep(library, job_id, "light_desk", {"address": lights})
     library.close()
     running = Server(home)
     yield running, job_id
@@ -99,7 +115,7 @@ def job_of(home: Path, job_id: str) -> Job:
 
 
 def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_and_a_reload(
-    show_server: tuple[Server, str], show_context: BrowserContext
+    show_server: tuple[Server, str], show_context: BrowserContext, lights: str
 ) -> None:
     server, job_id = show_server
     job = job_of(server.home, job_id)
@@ -129,7 +145,8 @@ def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_a
     expect(sounding).to_contain_text("paused")
     page.wait_for_timeout(300)
     page.keyboard.press("p")
-    page.keyboard.press("ArrowUp")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press(",")  # the loop ends 10 ms earlier, from the next pass on
     page.keyboard.press("l")
     page.wait_for_timeout(1500)
     _, samples = heard(page)
@@ -137,9 +154,15 @@ def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_a
     got, wanted = aligned(samples, offline(server.home, job, presses, samples.shape[1] + RATE))
     assert got.shape[1] > 3 * RATE and (got == wanted).all(), "heard is what was rendered, bit for bit"
     assert sum(press.kind == "go" for press in presses) == 6
+    (nudged,) = (press for press in presses if press.kind == "set_loop")
+    assert (nudged.cue, nudged.start, nudged.end) == (0, RATE, 3 * RATE - RATE // 100)
+
+    arrived = json.loads(urllib.request.urlopen(f"http://{lights}/events").read())
+    assert [(one["event"], one["does"]) for one in arrived] == [("Door", "door light on")]
 
     # The page goes away in the middle, with the server still gone, and comes back at the right cue.
     standing = next_cue.inner_text()
+    page.set_viewport_size({"width": 1920, "height": 1080})
     page.reload()
     expect(page.get_by_text("A performance broke off")).to_be_visible()
     page.keyboard.press("Enter")

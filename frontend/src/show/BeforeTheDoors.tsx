@@ -2,30 +2,33 @@ import { TriangleAlert } from "lucide-react";
 import { Link } from "wouter";
 import { Button } from "../ui/Button";
 import { formatTime } from "../time/format";
+import { saveLog } from "./performanceLog";
 import { forget, unlock, useStage } from "./stage";
+
+const when = (time: number): string => new Date(time).toLocaleString("en-GB", { weekday: "short", hour: "2-digit", minute: "2-digit" });
 
 /** Before the doors open: what will go wrong, what is loaded, and sound unlocked by one press. */
 export function BeforeTheDoors() {
-  const { show, brokeOff, fromStore, jobId } = useStage();
+  const { show, brokeOff, before, fromStore, jobId, name } = useStage();
   if (!show) return null;
   const { plan, faults } = show;
   const stopping = faults.filter(({ stops }) => stops);
   return (
-    <main className="grid min-h-0 flex-1 place-content-center gap-6 overflow-auto p-8 text-[22px]">
+    <main className="grid min-h-0 flex-1 place-content-center gap-6 overflow-auto p-8 text-[1.375em]">
       {brokeOff ? (
-        <section aria-label="broke off" className="max-w-3xl space-y-4">
-          <h2 className="text-[34px] font-bold">A performance broke off</h2>
+        <section aria-label="broke off" className="max-w-[48em] space-y-4">
+          <h2 className="text-[2.125em] font-bold">A performance broke off</h2>
           <p>
-            {brokeOff.presses.filter(({ kind }) => kind === "go").length} GOs were pressed, the last of it sounded at <span className="num">{formatTime(brokeOff.frame, plan.rate_hz, "clock", 1)}</span>. It can go on at the right cue: what was sounding stands still until you press P.
+            It began {when(brokeOff.began)}. {brokeOff.presses.filter(({ kind }) => kind === "go").length} GOs were pressed, the last of it sounded at <span className="num">{formatTime(brokeOff.frame, plan.rate_hz, "clock", 1)}</span>. It can go on at the right cue: what was sounding stands still until you press P.
           </p>
           <p className="flex gap-4">
-            <Button tone="strong" autoFocus className="px-6 py-2 text-[24px]!" onClick={() => void unlock("broke_off")}>go on where it broke off</Button>
-            <Button className="px-6 text-[20px]!" onClick={forget}>begin anew</Button>
+            <Button tone="strong" autoFocus className="px-6 py-2 text-[1.5em]!" onClick={() => void unlock("broke_off")}>go on where it broke off</Button>
+            <Button className="px-6 text-[1.25em]!" onClick={forget}>begin anew</Button>
           </p>
         </section>
       ) : (
-        <section aria-label="before the doors" className="max-w-3xl space-y-5">
-          <h2 className="text-[34px] font-bold">Before the doors</h2>
+        <section aria-label="before the doors" className="max-w-[48em] space-y-5">
+          <h2 className="text-[2.125em] font-bold">Before the doors</h2>
           <p>
             {plan.cues.length} cues, {plan.bodies.length} recordings. Sound is off until you turn it on; the screen then stays awake.
             {fromStore && " The server does not answer: this is the show as the page kept it."}
@@ -39,7 +42,8 @@ export function BeforeTheDoors() {
               </span>
             </p>
           )}
-          <Button tone="strong" autoFocus className="px-8 py-3 text-[28px]!" onClick={() => void unlock("anew")}>sound on</Button>
+          <Button tone="strong" autoFocus className="px-8 py-3 text-[1.75em]!" onClick={() => void unlock("anew")}>sound on</Button>
+          {before && <p><Button tone="quiet" className="px-0!" onClick={() => saveLog(name, plan, before.log, before.began)}>save the log of the performance of {when(before.began)}</Button></p>}
         </section>
       )}
     </main>

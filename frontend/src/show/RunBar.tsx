@@ -3,7 +3,8 @@ import { useEffect, useState } from "react";
 import { Link } from "wouter";
 import { Button } from "../ui/Button";
 import { formatTime } from "../time/format";
-import { logAsCsv } from "./performanceLog";
+import { saveLog } from "./performanceLog";
+import { db } from "./runFigures";
 import { setDevice, useStage } from "./stage";
 
 /** The line over a performance: the clock, the time since it began, what it needs, where the sound goes. */
@@ -13,14 +14,14 @@ export function RunBar({ id }: { readonly id: string }) {
   const unlocked = useStage((stage) => stage.unlocked);
   const now = useClock();
   return (
-    <header className="flex h-14 shrink-0 items-center gap-5 border-b border-rule px-6">
+    <header className="flex h-[3.5em] shrink-0 items-center gap-5 border-b border-rule px-6">
       <Link href={`/jobs/${id}`} className="text-soft underline" onClick={(event) => unlocked && !confirm("Leave the performance? Everything that sounds stops at once.") && event.preventDefault()}>
         desk
       </Link>
-      <h1 className="max-w-72 truncate text-xl font-bold">{name}</h1>
-      <time className="num text-[26px]">{now.toLocaleTimeString("en-GB")}</time>
+      <h1 className="max-w-[18em] truncate text-[1.25em] font-bold">{name}</h1>
+      <time className="num text-[1.625em]">{now.toLocaleTimeString("en-GB")}</time>
       <span className="text-soft">
-        since it began <span className="num text-xl text-ink">{began === null ? "–" : formatTime(Math.max(now.getTime() - began, 0), 1000, "clock", 0)}</span>
+        since it began <span className="num text-[1.25em] text-ink">{began === null ? "–" : formatTime(Math.max(now.getTime() - began, 0), 1000, "clock", 0)}</span>
       </span>
       <Loaded />
       <span className="ml-auto" />
@@ -63,11 +64,15 @@ function Delays() {
   const delay = useStage((stage) => stage.delayMs);
   const output = useStage((stage) => stage.outputMs);
   const unlocked = useStage((stage) => stage.unlocked);
+  const peak = useStage((stage) => stage.status?.peak ?? 0);
   if (!unlocked) return null;
   return (
-    <span className="num text-soft" title="From GO to its first sample, and from there to the device, as measured and as the browser says">
-      GO {delay === null ? "–" : delay.toFixed(0)} + {output.toFixed(0)} ms
-    </span>
+    <>
+      <span className={`num w-[5em] text-right ${peak > 1 ? "text-fail" : "text-soft"}`} title="the loudest sample of this moment">{db(peak)}</span>
+      <span className="num text-soft" title="From GO to its first sample, and from there to the device, as measured and as the browser says">
+        GO {delay === null ? "–" : delay.toFixed(0)} + {output.toFixed(0)} ms
+      </span>
+    </>
   );
 }
 
@@ -99,12 +104,7 @@ function Log() {
   if (count === 0) return null;
   const save = () => {
     const { name, show, log, began } = useStage.getState();
-    if (!show) return;
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([logAsCsv(show.plan, log, began)], { type: "text/csv" }));
-    link.download = `${name} log.csv`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    if (show) saveLog(name, show.plan, log, began);
   };
   return <Button tone="quiet" onClick={save}>save the log</Button>;
 }

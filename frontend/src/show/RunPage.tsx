@@ -32,13 +32,13 @@ export function RunPage({ id }: { readonly id: string }) {
   if (problem)
     return (
       <main className="grid h-full place-content-center gap-3 text-center">
-        <p role="alert" className="text-xl">{problem}</p>
+        <p role="alert" className="text-[1.25em]">{problem}</p>
         <Link href={`/jobs/${id}`} className="underline">back to the desk</Link>
       </main>
     );
-  if (!show) return <main className="grid h-full place-items-center text-xl text-soft">loading the show …</main>;
+  if (!show) return <main className="grid h-full place-items-center text-[1.25em] text-soft">loading the show …</main>;
   return (
-    <div className="flex h-full min-h-[560px] min-w-[960px] flex-col overflow-hidden">
+    <div className="flex h-full min-h-[560px] min-w-[960px] flex-col overflow-hidden text-[clamp(14px,1.25vw,30px)] leading-snug">
       <RunBar id={id} />
       {unlocked ? <Performance plan={show.plan} /> : <BeforeTheDoors />}
     </div>
@@ -75,7 +75,7 @@ function useKeys(): boolean {
           press("stop_all");
           setHolding(false);
         }, STOP_HELD_MS);
-      } else if (act === "choose_above" || act === "choose_below") choose(act === "choose_above" ? -1 : 1);
+      } else if (act === "choose_above" || act === "choose_below") choose(act === "choose_above" ? 1 : -1);
       else if (act === "pause") press(useStage.getState().status?.paused ? "go_on" : "pause");
       else if (act === "let_go" || act === "fade_this") press(act, { cue: useStage.getState().chosen === null ? null : (aboutNow()?.cue ?? null) });
       else if (act === "go" || act === "back" || act === "skip") press(act);
@@ -105,36 +105,36 @@ function Next({ plan }: { readonly plan: ShowPlan }) {
   const chain = nextCues(plan, standing).slice(1);
   return (
     <section aria-label="next" className="flex min-h-0 flex-col border-r border-rule px-6 py-4">
-      <h2 className="text-xl text-soft">next on GO</h2>
+      <h2 className="text-[1.25em] text-soft">next on GO</h2>
       {cue ? (
         <div aria-live="polite">
           <p className="flex items-baseline gap-5 leading-tight">
-            <span className="num text-[44px] text-soft">{cue.number}</span>
-            <span className="min-w-0 text-[56px] font-bold break-words">{cue.name}</span>
+            <span className="num text-[2.75em] text-soft">{cue.number}</span>
+            <span className="min-w-0 text-[3.5em] font-bold break-words">{cue.name}</span>
           </p>
-          <p className="mt-1 flex flex-wrap gap-x-6 text-[24px]">
+          <p className="mt-1 flex flex-wrap gap-x-6 text-[1.5em]">
             {cue.page && <span>page {cue.page}</span>}
             {cue.group && <span className="text-soft">{cue.group}</span>}
           </p>
-          {cue.note && <p className="mt-2 border-l-4 border-warn pl-4 text-[28px]">{cue.note}</p>}
-          {cue.problem && <p role="alert" className="mt-2 text-[24px] text-fail">cannot run: {cue.problem}</p>}
+          {cue.note && <p className="mt-2 border-l-4 border-warn pl-4 text-[1.75em]">{cue.note}</p>}
+          {cue.problem && <p role="alert" className="mt-2 text-[1.5em] text-fail">cannot run: {cue.problem}</p>}
         </div>
       ) : (
-        <p className="text-[40px] text-soft">nothing: the last cue was fired</p>
+        <p className="text-[2.5em] text-soft">nothing: the last cue was fired</p>
       )}
       {waiting.length > 0 && (
-        <ul aria-label="by themselves" className="mt-4 text-[22px]">
+        <ul aria-label="by themselves" className="mt-4 text-[1.375em]">
           {waiting.map(({ cue: place, left }) => (
-            <li key={place} className="flex gap-4"><span className="num w-28 text-right text-join">{tenths(left, plan.rate_hz)}</span> {plan.cues[place]?.name} by itself</li>
+            <li key={place} className="flex gap-4"><span className="num w-[5em] text-right text-join">{tenths(left, plan.rate_hz)}</span> {plan.cues[place]?.name} by itself</li>
           ))}
         </ul>
       )}
-      <ol aria-label="after that" className="mt-auto min-h-0 overflow-hidden pt-4 text-[22px]">
+      <ol aria-label="after that" className="mt-auto min-h-0 overflow-hidden pt-4 text-[1.375em]">
         {chain.slice(0, 6).map((place) => {
           const next = plan.cues[place] as PlannedCue;
           return (
             <li key={next.id} className="flex gap-4 border-t border-rule py-1">
-              <span className="num w-16 text-right text-soft">{next.number}</span>
+              <span className="num w-[3.2em] text-right text-soft">{next.number}</span>
               <span className="min-w-0 flex-1 truncate">{next.name}</span>
               <span className="text-soft">{startInWords(next, plan.rate_hz)}</span>
             </li>
@@ -160,21 +160,21 @@ function Now({ plan }: { readonly plan: ShowPlan }) {
     .sort((a, b) => a.left - b.left);
   return (
     <section aria-label="sounding" className="flex min-h-0 flex-col overflow-hidden px-6 py-4">
-      <h2 className="text-xl text-soft">
+      <h2 className="text-[1.25em] text-soft">
         sounding {sounding.length}
         {paused && <strong className="ml-4 rounded-(--radius) bg-warn px-3 text-on-ink">paused</strong>}
       </h2>
-      {sounding.length === 0 && <p className="text-[40px] text-soft">silence</p>}
+      {sounding.length === 0 && <p className="text-[2.5em] text-soft">silence</p>}
       <ul className="min-h-0 overflow-auto" role="listbox" aria-label="what sounds">
         {[...sounding].reverse().map((one) => (
           <Sound key={one.id} one={one} plan={plan} about={one.id === about} />
         ))}
       </ul>
       {events.length > 0 && (
-        <ul aria-label="events to come" className="mt-auto pt-3 text-[22px]">
+        <ul aria-label="events to come" className="mt-auto pt-3 text-[1.375em]">
           {events.slice(0, 4).map(({ key, left, event }) => (
             <li key={key} className="flex gap-4 border-t border-rule py-1">
-              <span className="num w-28 text-right text-join">{tenths(left, plan.rate_hz)}</span>
+              <span className="num w-[5em] text-right text-join">{tenths(left, plan.rate_hz)}</span>
               <span className="font-semibold">{event?.name}</span>
               <span className="truncate text-soft">{event?.does}</span>
             </li>
@@ -190,12 +190,12 @@ function Sound({ one, plan, about }: { readonly one: SoundingNow; readonly plan:
   const unheard = isUnheard(one);
   return (
     <li role="option" aria-selected={about} className={`border-t border-rule py-2 pl-3 ${about ? "border-l-4 border-l-ink" : "border-l-4 border-l-transparent"}`}>
-      <p className="flex items-baseline gap-4 text-[30px] leading-tight font-semibold">
+      <p className="flex items-baseline gap-4 text-[1.875em] leading-tight font-semibold">
         <span className={`min-w-0 flex-1 truncate ${unheard ? "text-soft" : ""}`}>{cue.name}</span>
         <span className="num">{leftInWords(one, plan.rate_hz)}</span>
       </p>
-      <p className="flex items-center gap-4 text-[20px] text-soft">
-        <span className="relative h-3 w-32 shrink-0 border border-rule" aria-hidden>
+      <p className="flex items-center gap-4 text-[1.25em] text-soft">
+        <span className="relative h-[0.6em] w-[6.4em] shrink-0 border border-rule" aria-hidden>
           <span className="absolute inset-y-0 left-0 bg-wave" style={{ width: `${Math.max(0, Math.min(100, 100 + (100 / 60) * 20 * Math.log10(Math.max(one.gain, 1e-6))))}%` }} />
         </span>
         {unheard ? <strong className="whitespace-nowrap text-warn">sounding, unheard</strong> : <span className="num whitespace-nowrap">{db(one.gain)}</span>}
@@ -211,14 +211,14 @@ function Legend({ holding }: { readonly holding: boolean }) {
   return (
     <footer className="border-t border-rule px-6 py-2">
       <div className="flex items-stretch gap-4">
-        <Button tone="strong" className="px-6 text-[28px]!" onClick={() => press("go")}>
-          GO <kbd className="text-[16px] font-normal">Enter</kbd>
+        <Button tone="strong" className="px-6 text-[1.75em]!" onClick={() => press("go")}>
+          GO <kbd className="text-[0.57em] font-normal">Enter</kbd>
         </Button>
-        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-4 text-[20px] ${holding ? "border-fail" : "border-rule"}`}>
+        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-4 text-[1.25em] ${holding ? "border-fail" : "border-rule"}`}>
           <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holding ? "100%" : "0", transition: holding ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
           <span className="relative">hold <kbd className="num">Backspace</kbd> · stop everything</span>
         </div>
-        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-4 gap-y-1 self-center text-[14px] text-soft">
+        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-4 gap-y-1 self-center text-[0.875em] text-soft">
           {PRINTED_KEYS.map(([shown, does]) => (
             <li key={does} className="whitespace-nowrap">
               <kbd className="num mr-1 text-ink">{shown}</kbd> {does}

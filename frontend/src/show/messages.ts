@@ -42,7 +42,6 @@ export interface Status {
   /** Frames that were not here when they were due: silence was heard in their place. */
   readonly missing: number;
   readonly log: readonly LogEntry[];
-  readonly held: number;
 }
 
 export type FromThread =

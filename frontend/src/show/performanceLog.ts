@@ -13,6 +13,15 @@ export function logAsCsv(plan: ShowPlan, log: readonly LogEntry[], began: number
   return ["time,seconds,what,number,cue,event", ...rows, ""].join("\n");
 }
 
+/** Give the log of a performance as a file. */
+export function saveLog(name: string, plan: ShowPlan, log: readonly LogEntry[], began: number | null): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([logAsCsv(plan, log, began)], { type: "text/csv" }));
+  link.download = `${name} log.csv`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
 /** A cell that no spreadsheet takes for a formula. */
 const cell = (text: string): string => {
   const plain = /^[=+@\t\r]|^-(?!\d)/.test(text) ? `'${text}` : text;

@@ -5,12 +5,12 @@
 import { create } from "zustand";
 import { api, lightDesk as lights } from "../api/client";
 import type { RunSettings, Show } from "../api/types";
+import { USUAL_RUN } from "../api/usual";
 import type { Captured, FromThread, Status, ToThread } from "./messages";
 import type { LogEntry, Press, PressKind } from "./run";
-import { BlockStore, keepPage, keepShow, keptShow } from "./store";
+import { BlockStore, keepPage, keepShow, type KeptShow, keptShow } from "./store";
 import workletUrl from "./worklet.ts?worker&url";
 
-export const USUAL_RUN: RunSettings = { stop_s: 1, fade_s: 3, once_s: 0.5 };
 const KEEP_EVERY_S = 1;
 const BROUGHT_AT_ONCE = 4;
 const READY_WITHIN_MS = 3_000;
@@ -20,6 +20,8 @@ interface Kept extends Captured {
   readonly plan: string;
   readonly began: number;
   readonly log: readonly LogEntry[];
+  /** Whether it was left on purpose: then it is over, and its log is kept. */
+  readonly over: boolean;
 }
 
 export interface Stage {
@@ -39,6 +41,8 @@ export interface Stage {
   readonly began: number | null;
   /** What the page kept of a performance that broke off. */
   readonly brokeOff: Kept | null;
+  /** The log of the performance before, once it is over. */
+  readonly before: Kept | null;
   /** From GO to the first sample, and from there to the device, in ms, as measured last. */
   readonly delayMs: number | null;
   readonly outputMs: number;
@@ -48,7 +52,7 @@ export interface Stage {
   readonly chosen: number | null;
 }
 
-const EMPTY: Stage = { jobId: "", name: "", revision: 0, show: null, problem: null, fromStore: false, loaded: 0, loadProblem: null, unlocked: false, status: null, log: [], began: null, brokeOff: null, delayMs: null, outputMs: 0, device: "", lightDesk: { address: "", answers: null }, chosen: null };
+const EMPTY: Stage = { jobId: "", name: "", revision: 0, show: null, problem: null, fromStore: false, loaded: 0, loadProblem: null, unlocked: false, status: null, log: [], began: null, brokeOff: null, before: null, delayMs: null, outputMs: 0, device: "", lightDesk: { address: "", answers: null }, chosen: null };
 export const useStage = create<Stage>(() => EMPTY);
 const stage = (): Stage => useStage.getState();
 const set = (part: Partial<Stage>): void => useStage.setState(part);
@@ -63,26 +67,38 @@ let wakeLock: WakeLockSentinel | null = null;
 let keptAtFrame = 0;
 let tellThread: ((message: ToThread) => void) | null = null;
 
-/** Load a show: its plan from the server, else from the page's own store; then every block of it, in the background. */
+let openings = 0;
+
+/**
+ * Load a show: its plan from the server, else from the page's own store; then every block of it, in the background. Where a performance
+ * broke off, it is the show as it was then.
+ */
 export async function openStage(jobId: string): Promise<void> {
+  const mine = (openings += 1);
   set({ ...EMPTY, jobId });
-  try {
-    await load(jobId);
-  } catch (error) {
-    const kept = await keptShow(jobId).catch(() => null);
-    if (!kept) return set({ problem: error instanceof Error ? error.message : String(error) });
-    set({ name: kept.name, revision: kept.revision, show: kept.show, fromStore: true, lightDesk: { address: kept.address, answers: null } });
+  const kept = await keptShow(jobId).catch(() => null);
+  const last = kept ? keptPerformance(jobId, kept.show) : null;
+  if (kept && last && !last.over) takeKept(kept, { brokeOff: last });
+  else {
+    try {
+      await load(jobId);
+      set({ before: last });
+    } catch (error) {
+      if (!kept) return set({ problem: error instanceof Error ? error.message : String(error) });
+      takeKept(kept, { fromStore: true, before: last });
+    }
   }
   const { show, revision } = stage();
-  if (!show) return;
-  set({ brokeOff: keptPerformance(jobId, show) });
-  blocks = new BlockStore(jobId, revision, show.plan);
-  const loading = blocks;
+  if (!show || mine !== openings) return;
+  const loading = new BlockStore(jobId, revision, show.plan);
+  blocks = loading;
   void loading
     .loadAll(0, (loaded) => set({ loaded }))
     .then(() => keepPage())
     .catch((error: unknown) => set({ loadProblem: error instanceof Error ? error.message : String(error) }));
 }
+
+const takeKept = (kept: KeptShow, part: Partial<Stage>): void => set({ name: kept.name, revision: kept.revision, show: kept.show, lightDesk: { address: kept.address, answers: null }, ...part });
 
 async function load(jobId: string): Promise<void> {
   const opened = await api.openJob(jobId);
@@ -93,13 +109,16 @@ async function load(jobId: string): Promise<void> {
   await keepShow({ jobId, name: opened.job.name, revision: opened.revision, show, address });
 }
 
-/** Leave the stage: everything stops at once. */
+/** Leave the stage: everything stops at once, and the performance is over. */
 export function closeStage(): void {
+  const { status } = stage();
+  if (context && status) keep(status.frame, true);
+  openings += 1;
   blocks?.stop();
   void context?.close();
   void wakeLock?.release();
   [context, node, blocks, wakeLock, tellThread] = [null, null, null, null, null];
-  presses = [];
+  [presses, wanted] = [[], []];
   set(EMPTY);
 }
 
@@ -121,17 +140,17 @@ export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   keptAtFrame = 0;
   set({ brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
   tellThread({ type: "load", plan: show.plan, from: back ? { presses, frame: back.frame } : null });
-  if (!back) keep(0);
   await Promise.race([ready(), new Promise((resume) => setTimeout(resume, READY_WITHIN_MS))]);
   set({ unlocked: true });
   if (lightDesk.address) set({ lightDesk: { ...lightDesk, answers: await lights.answers(lightDesk.address) } });
   wakeLock = await navigator.wakeLock?.request("screen").catch(() => null) ?? null;
 }
 
-/** Forget a performance that broke off: the show stands at its first cue again. */
+/** A performance that broke off is over: the show, as it is now, stands at its first cue again. */
 export function forget(): void {
-  localStorage.removeItem(keyOf(stage().jobId));
-  set({ brokeOff: null });
+  const { jobId, brokeOff } = stage();
+  localStorage.setItem(keyOf(jobId), JSON.stringify({ ...brokeOff, over: true }));
+  void openStage(jobId);
 }
 
 /** Do what the operator pressed, at the next moment of the audio thread. */
@@ -141,7 +160,7 @@ export function press(kind: PressKind, about: Partial<Pick<Press, "cue" | "start
   tellThread({ type: "press", kind, id: asked, ...about });
 }
 
-/** Choose which of what sounds the keys are about. */
+/** Choose which of what sounds the keys are about: a newer one, which stands above, or an older one. */
 export function choose(direction: 1 | -1): void {
   const { status, chosen } = stage();
   const ids = status?.sounding.map(({ id }) => id) ?? [];
@@ -225,11 +244,11 @@ async function toLightDesk(entry: LogEntry): Promise<void> {
 const keyOf = (jobId: string): string => `wemble.performance.${jobId}`;
 
 /** Keep what was pressed and how far it came, so that nothing is lost if the page goes away. */
-function keep(frame: number): void {
+function keep(frame: number, over = false): void {
   const { jobId, show, began, log } = stage();
-  if (!show) return;
+  if (!show || presses.length === 0) return;
   keptAtFrame = frame;
-  const kept: Kept = { plan: signature(show), presses, frame, began: began ?? Date.now(), log };
+  const kept: Kept = { plan: signature(show), presses, frame, began: began ?? Date.now(), log, over };
   localStorage.setItem(keyOf(jobId), JSON.stringify(kept));
 }
 

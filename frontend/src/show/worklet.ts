@@ -89,7 +89,6 @@ class ShowProcessor extends AudioWorkletProcessor {
       peak: this.peak,
       missing: this.mixer?.missing ?? 0,
       log: run.log.slice(this.logged),
-      held: this.blocks.size,
     };
     this.logged = run.log.length;
     this.told = run.frame;

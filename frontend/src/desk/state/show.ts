@@ -2,9 +2,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api } from "../../api/client";
-import type { Cue, CueKind, CueVoice, Rehearsal, RunSettings, Show } from "../../api/types";
+import type { Cue, CueKind, CueVoice, RunSettings, Show } from "../../api/types";
+import { USUAL_RUN } from "../../api/usual";
 import { cueOfClip, inRunningOrder, movedBy } from "../model/cues";
-import { endOf, sourceFrameAt, startOf } from "../model/placement";
+import { endOf, startOf } from "../model/placement";
 import { desk, type Desk, fail, hereFrame, notify, set, useOpen } from "./desk";
 import { edit } from "./edits";
 import { play } from "./listening";
@@ -19,10 +20,8 @@ interface Chosen {
 }
 
 export const useChosen = create<Chosen>(() => ({ ids: [] }));
-export const useRehearsing = workStore();
 export const useShifting = workStore();
 
-export const USUAL_RUN: RunSettings = { stop_s: 1, fade_s: 3, once_s: 0.5 };
 export const useRunSettings = (): [RunSettings, (part: Partial<RunSettings>) => void] => {
   const [settings, keep] = useSetting("run", USUAL_RUN);
   return [settings, (part) => keep({ ...settings, ...part })];
@@ -151,14 +150,6 @@ export function hearCue(cue: Cue): void {
   if (clip) play([{ start: startOf(job, clip), end: endOf(job, clip) }]);
 }
 
-/** Where the cursor stands in the recording of a cue, in its frames. */
-export const cursorIn = (cue: Cue): number | null => {
-  const clip = cue.clip_id ? desk().job.clips[cue.clip_id] : undefined;
-  return clip ? Math.round(sourceFrameAt(desk().job, clip, hereFrame())) : null;
-};
-
-export const rehearse = (rehearsal: Rehearsal): Promise<unknown> => follow(useRehearsing, (id, revision) => api.rehearse(id, revision, rehearsal));
-export const stopRehearsing = (): Promise<void> => stop(useRehearsing);
 export async function shiftPitch(cue: Cue, voice: number, semitones: number): Promise<void> {
   if (semitones === 0) return setVoices(cue, cue.voices.map((one, n) => (n === voice ? { ...one, semitones: 0, shifted_source_id: null } : one)));
   const done = await follow(useShifting, (id, revision) => api.shiftPitch(id, revision, cue.id, voice, semitones));

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from wemble.core.deliver.words import clock
 from wemble.core.edit.cues import events_of, in_running_order
 from wemble.core.edit.model import EVERYTHING, Cue, Job
-from wemble.core.show.plan import PlannedCue, ShowPlan
+from wemble.core.show.plan import ShowPlan
 from wemble.core.show.run import UNHEARD, Press, ShowRun
 
 AIR_MS = 10.0
@@ -145,8 +145,3 @@ def _left_over(order: Sequence[Cue], plan: ShowPlan) -> list[ShowFault]:
 
 def _together(peak: Peak) -> str:
     return "alone" if len(peak.cue_ids) == 1 else f"{len(peak.cue_ids)} cues at once"
-
-
-def fires_by_hand(cue: PlannedCue, place: int) -> bool:
-    """Say whether a cue waits for GO; the first one always does."""
-    return place == 0 or cue.start == "go"

@@ -7,7 +7,7 @@ equal, in their logs and in their samples. So whatever is computed here is compu
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -418,8 +418,7 @@ class ShowRun:
         self.waiting.append((due, self._fired, cue))
         self.waiting.sort()
 
-    def _newest(self, cue: int | None, holds: object) -> Sounding | None:
-        assert callable(holds)
+    def _newest(self, cue: int | None, holds: Callable[[Sounding], bool]) -> Sounding | None:
         found = [one for one in self.sounding if (cue is None or one.cue == cue) and holds(one)]
         return found[-1] if found else None
 
