@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import zipfile
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
@@ -16,7 +15,7 @@ from wemble.actions.delivery.heard import HeardInFile, heard_in
 from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
 from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
-from wemble.actions.delivery.sink import Sink
+from wemble.actions.delivery.sink import Sink, pack
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
@@ -91,7 +90,7 @@ def export_files(
     sent = _write_files(report, folder, home, job, request, pieces, to_write)
     if len(sent.files) > 1:
         report(0.98, "packing")
-        _pack(folder, sent.files)
+        pack(folder, sent.files)
     settle(folder)
     move_into_place(folder, home.exports / work.name)
     return replace(sent, folder_name=work.name)
@@ -192,7 +191,7 @@ def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Req
     folder.mkdir()
     files, peak, over = export_shots(report, home, folder, job, chosen, request)
     report(0.96, "packing")
-    _pack(folder, files)
+    pack(folder, files)
     settle(folder)
     move_into_place(folder, home.exports / work.name)
     return Sent(files, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
@@ -241,9 +240,3 @@ def sent_file(library: Library, task_id: str, name: str) -> Path:
     if wanted not in [*files, "all.zip"] or not path.is_file():
         raise NotFound("this file is no longer there; send it again")
     return path
-
-
-def _pack(folder: Path, file_names: list[str]) -> None:
-    with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
-        for name in file_names:
-            archive.write(folder / name, name)

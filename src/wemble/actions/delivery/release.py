@@ -6,18 +6,17 @@ image; files of tracks are cut from the same samples. So those that keep the gap
 
 from __future__ import annotations
 
-import zipfile
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
 
-from wemble.actions.delivery.sink import Sink
+from wemble.actions.delivery.sink import Sink, pack
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
-from wemble.core.check.disc import DiscFault, TrackHeard, disc_faults, heard_faults
+from wemble.core.check.disc import DiscFault, TrackHeard, disc_faults, end_over_floor_db, heard_faults
 from wemble.core.deliver.disc import (
     DISC_RATE_HZ,
     DiscTrack,
@@ -36,7 +35,7 @@ from wemble.core.edit.model import Clip, Job
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.tracks import Track, tracks_of
 from wemble.core.render import RenderPlan
-from wemble.core.signal.levels import SILENCE_DB, Samples, ms_to_frames
+from wemble.core.signal.levels import Samples, ms_to_frames
 from wemble.core.signal.loudness import NOTHING_LUFS, Loudness, LoudnessMeter
 from wemble.errors import InvalidInput
 from wemble.formats.cue_sheet import cue_text
@@ -234,9 +233,7 @@ def send_release(report: Report, work: Path, root: Path, job: Job, request: Rele
     written = sorted(path.name for path in folder.iterdir())
     if len(written) > 1:
         report(0.97, "packing")
-        with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
-            for name in written:
-                archive.write(folder / name, name)
+        pack(folder, written)
     settle(folder)
     move_into_place(folder, home.exports / work.name)
     return ReleaseSent(written, work.name, round(float(20 * np.log10(max(sink.peak, 1e-10))), 2), sink.over)
@@ -322,8 +319,6 @@ def start_hearing(library: Library, job_id: str, revision_id: int) -> str:
     floors = {key: library.source(key).floors.floor.level_db for key in job.sources}
     args = (library.home.root, job, floors)
     row = {"revision": revision_id, "tracks_heard": True}
-    with library.database.read() as db:
-        jobs.get_job_row(db, job_id)
     return start_task(library, job_id, "check", "listening to the tracks", row, hear_release, args, asdict)
 
 
@@ -372,7 +367,7 @@ def _over_floor(job: Job, plan: RenderPlan, reader: FileReader, floors_db: dict[
     window = ms_to_frames(_WINDOW_MS, job.rate_hz)
     there = [c for c in job.clips.values() if start_of(job, c) < at <= end_of(job, c)]
     floor_db = max((floors_db[c.source_id] + c.gain_db + job.lane(c.lane_id).gain_db for c in there), default=0.0)
-    return max(round(_level_db(plan.render(at - window, window, reader)) - floor_db, 1), 0.0) if there else 0.0
+    return end_over_floor_db(plan.render(at - window, window, reader), floor_db) if there else 0.0
 
 
 def _before_attack(job: Job, reader: FileReader, floors_db: dict[str, float], track: Track) -> float:
@@ -387,12 +382,7 @@ def _before_attack(job: Job, reader: FileReader, floors_db: dict[str, float], tr
     source = job.source(first.source_id)
     window = ms_to_frames(_WINDOW_MS, source.rate_hz)
     samples = reader.read(source.id, source.rate_hz, first.head_frame - window, window)
-    return max(round(_level_db(samples) - floors_db[source.id], 1), 0.0)
-
-
-def _level_db(samples: Samples) -> float:
-    power = np.mean(np.square(samples, dtype=np.float64), axis=1).max()
-    return max(10.0 * float(np.log10(max(power, 1e-20))), SILENCE_DB)
+    return end_over_floor_db(samples, floors_db[source.id])
 
 
 def _known(library: Library, revision_id: int) -> ReleaseHeard | None:

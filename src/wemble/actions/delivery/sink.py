@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zipfile
 from pathlib import Path
 from typing import Protocol
 
@@ -93,3 +94,10 @@ class Sink:
         if self.limiter is not None and kind is None:
             self._put_limited(self.limiter.finish())
         self._writer.close()
+
+
+def pack(folder: Path, file_names: list[str]) -> None:
+    """Put files of a folder into one archive beside them, as they are."""
+    with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+        for name in file_names:
+            archive.write(folder / name, name)

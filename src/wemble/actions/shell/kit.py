@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -17,6 +16,7 @@ from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import hit_search
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
+from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import HitRecipe
@@ -74,13 +74,8 @@ def make_kit(report: Report, files: Sequence[Path], to: Path, wanted: KitWanted)
         If the folder may not be written to.
     """
     check_output_folder(to)
-    with tempfile.TemporaryDirectory(prefix="wemble-kit-") as scratch:
-        library = Library(Path(scratch) / "library", workers=2)
-        try:
-            library.start()
-            return _made(report, library, files, to, wanted)
-        finally:
-            library.close()
+    with scratch_library() as library:
+        return _made(report, library, files, to, wanted)
 
 
 def _made(report: Report, library: Library, files: Sequence[Path], to: Path, wanted: KitWanted) -> KitMade:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,16 +17,17 @@ from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import sound_search
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
+from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import wait_for
-from wemble.core.deliver.disc import DISC_RATE_HZ, SAMPLES_A_FRAME, check_ean
+from wemble.core.check.disc import image_faults, sheet_faults
+from wemble.core.deliver.disc import check_ean
 from wemble.core.edges.recipe import Recipe, Treatment
-from wemble.core.edit.tracks import DISC_FRAMES_A_S, LEAD_S, check_isrc, tracks_of
+from wemble.core.edit.tracks import DISC_FRAMES_A_S, tracks_of
 from wemble.errors import InvalidInput
 from wemble.formats.cue_sheet import read_cue
 from wemble.formats.decode import decoded, probe
 
-_SHORTEST_S = 4.0
 _NUMBERED = re.compile(r"^\d{1,3}[\s._-]+")
 """Mixes are numbered so that they lie in order; a title has no number."""
 BLOCK_FRAMES = 1 << 16
@@ -64,13 +64,8 @@ def make_release(report: Report, files: Sequence[Path], to: Path, wanted: Releas
     """
     check_output_folder(to)
     check_ean(wanted.send.catalog)
-    with tempfile.TemporaryDirectory(prefix="wemble-release-") as scratch:
-        library = Library(Path(scratch) / "library", workers=2)
-        try:
-            library.start()
-            return _made(report, library, files, to, wanted)
-        finally:
-            library.close()
+    with scratch_library() as library:
+        return _made(report, library, files, to, wanted)
 
 
 def _made(report: Report, library: Library, files: Sequence[Path], to: Path, wanted: ReleaseWanted) -> ReleaseMade:
@@ -121,39 +116,11 @@ def check_disc(path: Path) -> dict[str, Any]:
     Raises `InvalidInput` for a cue sheet that cannot be read, naming the line.
     """
     sheet = read_cue(path)
-    faults: list[str] = []
-    for told, check, code in [("the catalog number", check_ean, sheet.catalog)] + [
-        (f"track {track.number}", check_isrc, track.isrc) for track in sheet.tracks
-    ]:
-        try:
-            check(code)
-        except InvalidInput as error:
-            faults.append(f"{told}: {code!r}: {error.message}")
-    codes = [track.isrc for track in sheet.tracks if track.isrc]
-    faults += [f"the ISRC {code} is used twice" for code in sorted({code for code in codes if codes.count(code) > 1})]
-    if sheet.tracks[0].number != 1:
-        faults.append(f"the first track is {sheet.tracks[0].number}, not 1")
-    if sheet.tracks[0].start < LEAD_S * DISC_FRAMES_A_S:
-        faults.append(
-            f"track 1 starts {sheet.tracks[0].start / DISC_FRAMES_A_S:.2f} s into the image: less than 2 s before it"
-        )
     image = path.with_name(sheet.file_name)
-    end: int | None = None
-    if Path(sheet.file_name).name != sheet.file_name or not image.is_file():
-        faults.append(f"the image “{sheet.file_name}” does not lie beside the cue sheet")
-    else:
-        told_of, end = _of_image(image, [track.start for track in sheet.tracks])
-        faults += told_of
-    bounds = [track.start for track in sheet.tracks] + ([end] if end is not None else [])
-    for track, start, until in zip(sheet.tracks, bounds, bounds[1:], strict=False):
-        following = next((t for t in sheet.tracks if t.number == track.number + 1), None)
-        last = following.gap_start if following is not None and following.gap_start is not None else until
-        if end is not None and start >= end:
-            faults.append(f"track {track.number} starts at or past the end of the image")
-        elif (last - start) / DISC_FRAMES_A_S < _SHORTEST_S:
-            faults.append(
-                f"track {track.number} is {(last - start) / DISC_FRAMES_A_S:.2f} s long: at least {_SHORTEST_S:g} s"
-            )
+    end, of_image = None, [f"the image “{sheet.file_name}” does not lie beside the cue sheet"]
+    if Path(sheet.file_name).name == sheet.file_name and image.is_file():
+        of_image, end = _of_image(image)
+    faults = [*sheet_faults(sheet, end), *of_image]
     return {
         "file": str(path),
         "tracks": len(sheet.tracks),
@@ -162,18 +129,11 @@ def check_disc(path: Path) -> dict[str, Any]:
     }
 
 
-def _of_image(image: Path, starts: list[int]) -> tuple[list[str], int]:
+def _of_image(image: Path) -> tuple[list[str], int]:
     """Return what is wrong with an image, and its length in disc frames."""
-    found = probe(image)
-    faults = []
-    if found.rate_hz != DISC_RATE_HZ or found.channels != 2:
-        faults.append(f"the image has {found.rate_hz:,} Hz and {found.channels} channels, not 44,100 Hz and 2")
-    frames, over = 0, 0
+    found, frames, at_full_scale = probe(image), 0, 0
     for block in decoded(image, found, BLOCK_FRAMES, []):
         frames += len(block)
-        over += int(np.count_nonzero(np.abs(block) >= 1.0))
-    if found.rate_hz == DISC_RATE_HZ and frames % SAMPLES_A_FRAME:
-        faults.append(f"the image ends {frames % SAMPLES_A_FRAME} samples into a disc frame")
-    if over > 2:
-        faults.append(f"{over} samples of the image are at full scale")
+        at_full_scale += int(np.count_nonzero(np.abs(block) >= 1.0))
+    faults = image_faults(found.rate_hz, found.channels, frames, at_full_scale)
     return faults, frames * DISC_FRAMES_A_S // found.rate_hz

@@ -12,6 +12,7 @@ from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job
 from wemble.actions.saved_jobs import ENDING, start_open
+from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.show.plans import missing_sources, show_at
 from wemble.actions.show.rehearsing import Rehearsal, render_show
 from wemble.actions.work.executor import Report
@@ -28,17 +29,12 @@ def opened_show(root: Path, name: str) -> Iterator[tuple[Library, str, int]]:
     if name.endswith(ENDING):
         if not path.is_file():
             raise NotFound(f"there is no file {path}")
-        with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
-            library = Library(Path(scratch), workers=1)
-            try:
-                library.start()
-                job_id = create_job(library, path.name.removesuffix(ENDING), "show")
-                task = wait_for(library, start_open(library, job_id, path, path.name, upload_id=None))
-                if task.state != "done":
-                    raise InvalidInput(str((task.error or {}).get("message", "this saved job cannot be opened")))
-                yield library, job_id, _revision_of(library, job_id)
-            finally:
-                library.close()
+        with scratch_library(workers=1) as library:
+            job_id = create_job(library, path.name.removesuffix(ENDING), "show")
+            task = wait_for(library, start_open(library, job_id, path, path.name, upload_id=None))
+            if task.state != "done":
+                raise InvalidInput(str((task.error or {}).get("message", "this saved job cannot be opened")))
+            yield library, job_id, _revision_of(library, job_id)
         return
     library = Library(root, workers=0)
     try:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
@@ -24,6 +23,7 @@ from wemble.actions.searching import sound_search
 from wemble.actions.searching.own_sound import start_listening
 from wemble.actions.shell.files import Opened, opened_file
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
+from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import wait_for
@@ -122,13 +122,8 @@ def make_episode(report: Report, lanes: Sequence[Path], to: Path, wanted: Episod
     check_output_folder(to.parent)
     if to.exists():
         raise InvalidInput(f"{to} is already there; choose another --to")
-    with tempfile.TemporaryDirectory(prefix="wemble-episode-") as scratch:
-        library = Library(Path(scratch) / "library", workers=2)
-        try:
-            library.start()
-            return _episode(report, library, lanes, to, wanted)
-        finally:
-            library.close()
+    with scratch_library() as library:
+        return _episode(report, library, lanes, to, wanted)
 
 
 def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, wanted: EpisodeWanted) -> EpisodeMade:

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
-from wemble.core.deliver.disc import MOST_TRACKS
+import numpy as np
+
+from wemble.core.deliver.disc import DISC_RATE_HZ, MOST_TRACKS, SAMPLES_A_FRAME, CueSheet, check_ean
 from wemble.core.deliver.words import clock
 from wemble.core.edit.model import Job
 from wemble.core.edit.placement import audible_lanes, end_of, start_of
-from wemble.core.edit.tracks import LEAD_S, Track, disc_place, tracks_of
+from wemble.core.edit.tracks import DISC_FRAMES_A_S, LEAD_S, Track, check_isrc, disc_place, tracks_of
+from wemble.core.signal.levels import SILENCE_DB, Samples
+from wemble.errors import InvalidInput
 
 SHORTEST_S = 4.0
 """IEC 60908 (memory)."""
@@ -126,3 +130,51 @@ def _outside(job: Job, tracks: list[Track]) -> list[DiscFault]:
 
 def _named(track: Track) -> str:
     return f"track {track.number} “{track.mark.name}”"
+
+
+def sheet_faults(sheet: CueSheet, end: int | None) -> list[str]:
+    """Return what is wrong with a cue sheet by the rules of the disc; ``end`` is that of its image in disc frames, if known."""
+    faults: list[str] = []
+    for told, check, code in [("the catalog number", check_ean, sheet.catalog)] + [
+        (f"track {track.number}", check_isrc, track.isrc) for track in sheet.tracks
+    ]:
+        try:
+            check(code)
+        except InvalidInput as error:
+            faults.append(f"{told}: {code!r}: {error.message}")
+    used = Counter(track.isrc for track in sheet.tracks if track.isrc)
+    faults += [f"the ISRC {code} is used twice" for code in sorted(code for code, n in used.items() if n > 1)]
+    first = sheet.tracks[0]
+    if first.number != 1:
+        faults.append(f"the first track is {first.number}, not 1")
+    if first.start < LEAD_S * DISC_FRAMES_A_S:
+        faults.append(f"track 1 starts {first.start / DISC_FRAMES_A_S:.2f} s into the image: less than 2 s before it")
+    bounds = [track.start for track in sheet.tracks] + ([end] if end is not None else [])
+    for track, start, until in zip(sheet.tracks, bounds, bounds[1:], strict=False):
+        following = next((t for t in sheet.tracks if t.number == track.number + 1), None)
+        last = following.gap_start if following is not None and following.gap_start is not None else until
+        length_s = (last - start) / DISC_FRAMES_A_S
+        if end is not None and start >= end:
+            faults.append(f"track {track.number} starts at or past the end of the image")
+        elif length_s < SHORTEST_S:
+            faults.append(f"track {track.number} is {length_s:.2f} s long: at least {SHORTEST_S:g} s")
+    return faults
+
+
+def image_faults(rate_hz: int, channels: int, frames: int, at_full_scale: int) -> list[str]:
+    """Return what is wrong with the image of a disc, of so many frames and so many samples at full scale."""
+    faults = []
+    if rate_hz != DISC_RATE_HZ or channels != 2:
+        faults.append(f"the image has {rate_hz:,} Hz and {channels} channels, not 44,100 Hz and 2")
+    if rate_hz == DISC_RATE_HZ and frames % SAMPLES_A_FRAME:
+        faults.append(f"the image ends {frames % SAMPLES_A_FRAME} samples into a disc frame")
+    if at_full_scale > 2:
+        faults.append(f"{at_full_scale} samples of the image are at full scale")
+    return faults
+
+
+def end_over_floor_db(samples: Samples, floor_db: float) -> float:
+    """Return how far samples (channels, frames) lie over a floor, in dB, to a tenth; 0 where they do not."""
+    power = float(np.mean(np.square(samples, dtype=np.float64), axis=1).max())
+    level_db = max(10.0 * float(np.log10(max(power, 1e-20))), SILENCE_DB)
+    return max(round(level_db - floor_db, 1), 0.0)

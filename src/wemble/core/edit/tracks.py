@@ -322,7 +322,7 @@ def _laid_apart(job: Job, pieces: Sequence[list[Clip]], gap: int) -> tuple[Job, 
 def _moved(job: Job, track: Track, by: int) -> Job:
     """Return the job with a track and all behind it moved."""
     running = [
-        c for c in job.clips.values() if start_of(job, c) < track.start < end_of(job, c) and _is_of(job, c, track)
+        c for c in job.clips.values() if c.id == track.mark.clip_id and start_of(job, c) < track.start < end_of(job, c)
     ]
     if running:
         raise InvalidInput(f"the music runs on where “{track.mark.name}” begins; split “{running[0].name}” there first")
@@ -342,10 +342,6 @@ def _findings_along(before: Job, after: Job) -> Job:
         for key, one in before.findings.items()
     }
     return replace(after, findings=findings)
-
-
-def _is_of(job: Job, clip: Clip, track: Track) -> bool:
-    return track.mark.clip_id == clip.id and placed(job, clip, clip.head_frame) < track.start
 
 
 def _starts_near(job: Job, track: Track) -> list[int]:
