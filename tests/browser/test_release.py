@@ -42,6 +42,12 @@ def test_five_mixes_become_a_disc(page: Page, demo_server: Server, tmp_path: Pat
     settled(page)
     rows = page.get_by_role("list", name="tracks").get_by_role("listitem")
     expect(rows).to_have_count(5)
+    rows.nth(0).drag_to(rows.nth(2))  # by mouse, and back again
+    settled(page)
+    expect(rows.nth(0)).to_contain_text("Mooring")
+    page.keyboard.press("Control+z")
+    settled(page)
+    expect(rows.nth(0)).to_contain_text("Low Ebb")
     page.get_by_role("button", name="Mooring", exact=True).click()
     type_number(page, "gap before track 2", "3.4")
     settled(page)

@@ -227,6 +227,19 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_
     page.keyboard.press("Alt+ArrowDown")
     settled(page)
     expect(order.locator("[id^=cue-]").nth(5)).to_contain_text("Engine up")
+    rows = order.locator("[id^=cue-]")
+    grip, target = rows.nth(1).locator("span").first.bounding_box(), rows.nth(3).bounding_box()
+    assert grip and target
+    page.mouse.move(grip["x"] + 4, grip["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(target["x"] + 100, target["y"] + 10, steps=6)
+    page.mouse.up()
+    settled(page)
+    expect(rows.nth(2)).to_contain_text("Horn")
+    page.keyboard.press("Control+z")
+    settled(page)
+    order.get_by_text("Engine up").click()
+    order.focus()
     page.keyboard.press("Delete")
     expect(page.get_by_text("out of the running order?")).to_be_visible()
     page.get_by_role("button", name="remove", exact=True).click()
@@ -260,10 +273,11 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_
     serious(page, "copies")
 
     # Files are heard with the arrow keys before they are taken in; what is not ticked stays out.
+    t = np.arange(9 * RATE) / RATE  # a call that rings out until 4.0 s, and another from 5.5 s on
+    call = np.sin(1_400 * t) * np.clip(4.0 - t, 0.0, 1.0) + np.sin(2_000 * t) * (t >= 5.5)
+    noise = np.random.default_rng(3).standard_normal(len(t)) * 3e-4
     for n, gain in enumerate((0.3, 3.0)):
-        path = tmp_path / f"Gull {n}.wav"
-        wave = np.clip(gain * np.sin(np.arange(RATE) * 0.03), -0.9, 0.9)
-        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        soundfile.write(tmp_path / f"Gull {n}.wav", np.clip(gain * call + noise, -0.9, 0.9), RATE, subtype="PCM_16")
     page.get_by_label("sounds to add").set_input_files(sorted(tmp_path.glob("Gull*.wav")))
     files = page.get_by_role("listbox", name="files to hear")
     expect(files.get_by_text("its peaks are flattened")).to_be_visible(timeout=15_000)
@@ -273,3 +287,21 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_
     page.keyboard.press("Enter")
     expect(order.locator("[id^=cue-]")).to_have_count(13)
     expect(order.get_by_text("Gull 0", exact=True)).to_be_visible()
+
+    # Split at the pause under the cursor: the event that lies in it asks to which part it goes.
+    order.get_by_text("Gull 0", exact=True).click()
+    order.focus()
+    page.keyboard.press("Enter")
+    for _ in range(5):
+        page.keyboard.press("Control+ArrowRight")
+    page.keyboard.press("Shift+M")
+    settled(page)
+    page.keyboard.press("Shift+V")
+    expect(page.get_by_role("alert")).to_contain_text("lies on the boundary")
+    page.get_by_role("button", name="to the second part").click()
+    settled(page)
+    second = order.locator("[id^=cue-]").nth(13)
+    expect(second).to_contain_text("Gull 0 2")
+    second.get_by_text("Gull 0 2", exact=True).click()
+    page.keyboard.press("3")
+    expect(page.get_by_role("region", name="events")).to_contain_text("It lies outside what the cue plays.")
