@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from wemble.core.briefs import record
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Clip, Job, Mark, MarkKind, check_name
+from wemble.core.edit.model import FARTHEST_FRAME, Clip, Job, Mark, MarkKind, check_name
 from wemble.core.edit.placement import placed, source_frame_from, start_of
 from wemble.errors import InvalidInput
+
+_BOUNDARIES: tuple[MarkKind, ...] = ("track", "track_end")
 
 
 def place_of(job: Job, mark: Mark) -> int:
@@ -60,8 +62,12 @@ def add_mark(job: Job, frame: int, name: str = "", clip_id: str | None = None) -
 
 
 def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
-    """Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside."""
+    """Move a mark to a job frame; one tied to a clip stays tied while it is inside, and is free outside.
+
+    The boundaries of tracks stop at those beside them: their order is changed by moving tracks.
+    """
     mark = job.mark(mark_id)
+    asked, frame = frame, _between_boundaries(job, mark, frame)
     by = max(frame, 0) - place_of(job, mark)
     end = None
     if mark.end_frame is not None:  # a loop of a frame at a high rate is one of a frame here, too
@@ -74,7 +80,19 @@ def move_mark(job: Job, mark_id: str, frame: int) -> Edited:
             moved = replace(mark, frame=at) if mark.end_frame is None else _moved_loop(job, clip, mark, at)
     moved = replace(moved, by_hand=True)
     changed = replace(job, marks={**job.marks, mark_id: moved})
-    return set_programme(changed, None, None)
+    notes = () if frame == asked else ("stopped at the next boundary; to change the order, move the track itself",)
+    return replace(set_programme(changed, None, None), notes=notes)
+
+
+def _between_boundaries(job: Job, mark: Mark, frame: int) -> int:
+    """Return the place nearest to a frame that leaves the boundaries of tracks in their order; of other marks the frame."""
+    if mark.kind not in _BOUNDARIES:
+        return frame
+    here = place_of(job, mark)
+    others = [place_of(job, one) for one in job.marks.values() if one.kind in _BOUNDARIES and one.id != mark.id]
+    low = max((place + 1 for place in others if place < here), default=0)
+    high = min((place - 1 for place in others if place > here), default=FARTHEST_FRAME)
+    return min(max(frame, low), max(high, low))
 
 
 def _moved_loop(job: Job, clip: Clip, loop: Mark, at: int) -> Mark:
