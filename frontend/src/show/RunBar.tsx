@@ -69,7 +69,7 @@ function Delays() {
   return (
     <>
       <span className={`num w-[5em] text-right ${peak > 1 ? "text-fail" : "text-soft"}`} title="the loudest sample of this moment">{db(peak)}</span>
-      <span className="num text-soft" title="From GO to its first sample, and from there to the device, as measured and as the browser says">
+      <span className="num text-soft" title="From GO to its first sample, as measured, and on to the device, as the browser says">
         GO {delay === null ? "–" : delay.toFixed(0)} + {output.toFixed(0)} ms
       </span>
     </>

@@ -78,7 +78,7 @@ function useKeys(): boolean {
       } else if (act === "choose_above" || act === "choose_below") choose(act === "choose_above" ? 1 : -1);
       else if (act === "pause") press(useStage.getState().status?.paused ? "go_on" : "pause");
       else if (act === "let_go" || act === "fade_this") press(act, { cue: useStage.getState().chosen === null ? null : (aboutNow()?.cue ?? null) });
-      else if (act === "go" || act === "back" || act === "skip") press(act);
+      else if (act === "go" || act === "back" || act === "skip") press(act, {}, event.timeStamp);
       else nudgeLoop(act);
     };
     const up = (event: KeyboardEvent) => {

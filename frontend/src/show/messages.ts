@@ -46,5 +46,5 @@ export interface Status {
 
 export type FromThread =
   | Status
-  | { readonly type: "pressed"; readonly id: number; readonly press: Press; /** The context's time then, in seconds. */ readonly at: number }
+  | { readonly type: "pressed"; readonly id: number; readonly press: Press }
   | { readonly type: "want"; readonly keys: readonly string[] };

@@ -43,7 +43,7 @@ export interface Stage {
   readonly brokeOff: Kept | null;
   /** The log of the performance before, once it is over. */
   readonly before: Kept | null;
-  /** From GO to the first sample, and from there to the device, in ms, as measured last. */
+  /** From the key to the audio thread's answer that the first sample is there, and on to the device, in ms, as measured last. */
   readonly delayMs: number | null;
   readonly outputMs: number;
   readonly device: string;
@@ -153,10 +153,10 @@ export function forget(): void {
   void openStage(jobId);
 }
 
-/** Do what the operator pressed, at the next moment of the audio thread. */
-export function press(kind: PressKind, about: Partial<Pick<Press, "cue" | "start" | "end" | "passes">> = {}): void {
-  if (!tellThread || !context) return;
-  askedAt.set((asked += 1), context.currentTime);
+/** Do what the operator pressed, at the next moment of the audio thread; `since` is when the key went down. */
+export function press(kind: PressKind, about: Partial<Pick<Press, "cue" | "start" | "end" | "passes">> = {}, since = performance.now()): void {
+  if (!tellThread) return;
+  askedAt.set((asked += 1), since);
   tellThread({ type: "press", kind, id: asked, ...about });
 }
 
@@ -190,12 +190,12 @@ function hear(message: FromThread): void {
   if (message.frame - keptAtFrame >= KEEP_EVERY_S * (before.show?.plan.rate_hz ?? 48_000)) keep(message.frame);
 }
 
-function pressed({ id, press: done, at }: Extract<FromThread, { type: "pressed" }>): void {
+function pressed({ id, press: done }: Extract<FromThread, { type: "pressed" }>): void {
   const since = askedAt.get(id);
   askedAt.delete(id);
   presses.push(done);
   if (done.kind === "go") {
-    if (since !== undefined) set({ delayMs: 1000 * Math.max(at - since, 0) });
+    if (since !== undefined) set({ delayMs: performance.now() - since });
     if (stage().began === null) set({ began: Date.now() });
   }
   keep(done.frame);

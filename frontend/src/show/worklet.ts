@@ -6,7 +6,6 @@ import { type Press, ShowRun } from "./run";
 import { soundingNow } from "./status";
 
 declare const sampleRate: number;
-declare const currentTime: number;
 declare function registerProcessor(name: string, processor: new () => AudioWorkletProcessor): void;
 declare class AudioWorkletProcessor {
   readonly port: MessagePort;
@@ -56,7 +55,7 @@ class ShowProcessor extends AudioWorkletProcessor {
     for (const { id, kind, cue, start, end, passes } of this.pressed) {
       const press: Press = { frame: run.frame, kind, cue: cue ?? null, start: start ?? 0, end: end ?? 0, passes: passes ?? 0 };
       run.press(press);
-      this.port.postMessage({ type: "pressed", id, press, at: currentTime } satisfies FromThread);
+      this.port.postMessage({ type: "pressed", id, press } satisfies FromThread);
     }
     const hurried = this.pressed.length > 0;
     this.pressed = [];

@@ -290,8 +290,12 @@ class FileReader:
 
 
 def read_energy(folder: Path, channels: int) -> Bins:
-    """Return RMS and difference RMS of level 1, without the pictures."""
-    energy = np.fromfile(folder / "energy.f16", np.float16).reshape(-1, channels, 2).transpose(1, 0, 2)
+    """Return RMS and difference RMS of level 1, without the pictures. Raises `NotFound` if a recording's folder is gone."""
+    try:
+        stored = np.fromfile(folder / "energy.f16", np.float16)
+    except FileNotFoundError:
+        raise NotFound("a recording is missing from the data folder; import it again, or put another under it") from None
+    energy = stored.reshape(-1, channels, 2).transpose(1, 0, 2)
     return Bins(np.zeros((channels, 0, 2), np.float16), energy[..., 0], energy[..., 1])
 
 

@@ -1,5 +1,5 @@
 /** Every command by name, with its key. Single keys work only while the desk has the focus, and can be switched off. */
-import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, snapMarks, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
+import { addLane, copyChosen, copyToCursor, crossHere, cursorTo, cursorToClip, cutChosen, cutAtMarks, dropMark, duplicateChosen, edgeToCursor, fadeOver, moveToCursor, nudge, nudgeCursor, nudgeMs, pasteHere, programmeFrom, removeChosen, removeLane, setSyncHere, snapMarks, splitAtCursor, toggleLane, toLane } from "../state/clipEdits";
 import { desk, goTo, type Hearing, setHearing, setHold, setJoinLens, setLevelZoom, zoomLevel, setLoops, setSelection, setSnaps, setSpectral, setWalking } from "../state/desk";
 import { edit, undoOrRedo } from "../state/edits";
 import { laneEach } from "../state/lanes";
@@ -72,6 +72,8 @@ export const COMMANDS: readonly Command[] = [
   command("edge", "edge 1 ms later", "d", () => nudgeMs(1)),
   command("edge", "edge 10 ms earlier", "A", () => nudgeMs(-10)),
   command("edge", "edge 10 ms later", "D", () => nudgeMs(10)),
+  command("edge", "head to cursor", "<", () => edgeToCursor("head")),
+  command("edge", "tail to cursor", ">", () => edgeToCursor("tail")),
   command("edge", "moved edges keep fade length or inner end", "y", () => setHold(desk().hold === "length" ? "inner" : "length")),
   command("edge", "fade out from cursor", "g", () => fadeOver("to_end")),
   command("edge", "fade in to cursor", "G", () => fadeOver("from_start")),

@@ -1,4 +1,4 @@
-import type { Cue, CueStart } from "../../api/types";
+import type { Cue, CueStart, Job } from "../../api/types";
 import { Num } from "../../ui/Num";
 import { inRunningOrder, loopOfCue, targetsFor } from "../model/cues";
 import { useOpen } from "../state/desk";
@@ -9,20 +9,54 @@ const set = (cue: Cue, settings: Settings): void => void edit({ kind: "set_cue",
 
 const SELECT = "max-w-40 cursor-pointer appearance-none border-b-2 border-rule bg-transparent py-0 font-semibold [field-sizing:content] hover:border-join";
 
+interface Props {
+  readonly cue: Cue;
+  /** Whether its words can be chosen from lists: those of the row in hand; hundreds of lists would scroll slowly. */
+  readonly inHand: boolean;
+}
+
 /** What a cue does, and when, as a sentence with its numbers and words to change. */
-export function CueSentence({ cue }: { readonly cue: Cue }) {
+export function CueSentence({ cue, inHand }: Props) {
   return (
     <span className="flex min-w-0 items-center gap-1.5 overflow-hidden whitespace-nowrap">
       <bdi className="min-w-10 truncate font-semibold">{cue.name}</bdi>
       <span aria-hidden className="text-soft">·</span>
-      <Start cue={cue} />
+      <Start cue={cue} inHand={inHand} />
       {cue.kind === "sound" && <SoundWords cue={cue} />}
-      {(cue.kind === "fade" || cue.kind === "stop") && <FadeWords cue={cue} />}
+      {(cue.kind === "fade" || cue.kind === "stop") && <FadeWords cue={cue} inHand={inHand} />}
       {cue.group && cue.group !== cue.name && <span className="truncate text-soft" title={`group ${cue.group}`}>· of {cue.group}</span>}
       {cue.page && <span className="text-soft">· page {cue.page}</span>}
       {cue.note && <span className="min-w-0 truncate text-warn italic" title={cue.note}>· {cue.note}</span>}
     </span>
   );
+}
+
+interface WordsProps {
+  readonly label: string;
+  readonly value: string;
+  readonly choices: readonly (readonly [string, string])[];
+  readonly wrong?: boolean;
+  readonly onChange: (value: string) => void;
+}
+
+/** Words of a sentence, chosen from a list where there is more than one. */
+function Words({ label, value, choices, wrong = false, onChange }: WordsProps) {
+  const [only] = choices;
+  if (choices.length === 1 && only) return <span className={`border-b-2 border-rule font-semibold ${wrong ? "text-fail" : ""}`}>{only[1]}</span>;
+  return (
+    <select aria-label={label} className={`${SELECT} ${wrong ? "text-fail" : ""}`} value={value} onChange={(event) => onChange(event.target.value)}>
+      {choices.map(([choice, words]) => (
+        <option key={choice} value={choice}>{words}</option>
+      ))}
+    </select>
+  );
+}
+
+const nameOf = (cue: Cue): readonly [string, string] => [cue.id, `${cue.number} ${cue.name}`];
+
+function nameOfTarget(job: Job, cue: Cue): readonly [string, string] {
+  const target = job.cues[cue.target_id];
+  return target ? nameOf(target) : [cue.target_id, cue.target_id === "all" ? "everything" : "nothing yet"];
 }
 
 const STARTS: readonly (readonly [CueStart, string])[] = [
@@ -33,7 +67,7 @@ const STARTS: readonly (readonly [CueStart, string])[] = [
 ];
 
 /** When a cue starts: on GO, or counted from the one above. */
-function Start({ cue }: { readonly cue: Cue }) {
+function Start({ cue, inHand }: Props) {
   const job = useOpen((desk) => desk.job);
   const rate = job.rate_hz || 48_000;
   const above = inRunningOrder(job)[cue.position - 1];
@@ -43,11 +77,12 @@ function Start({ cue }: { readonly cue: Cue }) {
       {(cue.start === "after_start" || cue.start === "after_end") && (
         <Num label={`${cue.name} waits`} value={cue.wait_frames / rate} unit="s" lowest={0} highest={3600} step={0.1} decimals={2} onChange={(seconds) => set(cue, { wait_frames: Math.round(seconds * rate) })} />
       )}
-      <select aria-label={`start of ${cue.name}`} className={SELECT} value={cue.start} onChange={(event) => set(cue, { start: event.target.value as CueStart, ...(event.target.value === "with" || event.target.value === "go" ? { wait_frames: 0 } : {}) })}>
-        {STARTS.map(([start, words]) => (
-          <option key={start} value={start}>{words}</option>
-        ))}
-      </select>
+      <Words
+        label={`start of ${cue.name}`}
+        value={cue.start}
+        choices={inHand ? STARTS : STARTS.filter(([start]) => start === cue.start)}
+        onChange={(start) => set(cue, { start: start as CueStart, ...(start === "with" || start === "go" ? { wait_frames: 0 } : {}) })}
+      />
       {cue.start !== "go" && <i className="truncate">{above.name}</i>}
     </>
   );
@@ -77,19 +112,13 @@ function SoundWords({ cue }: { readonly cue: Cue }) {
 }
 
 /** Of a fade or a stop: what it acts on, to which level, over what time. */
-function FadeWords({ cue }: { readonly cue: Cue }) {
+function FadeWords({ cue, inHand }: Props) {
   const job = useOpen((desk) => desk.job);
   const rate = job.rate_hz || 48_000;
   return (
     <>
       <span>· {cue.kind === "stop" ? "stops" : "fades"}</span>
-      <select aria-label={`what ${cue.name} acts on`} className={`${SELECT} ${cue.target_id ? "" : "text-fail"}`} value={cue.target_id} onChange={(event) => set(cue, { target_id: event.target.value })}>
-        <option value="">nothing yet</option>
-        <option value="all">everything</option>
-        {targetsFor(job, cue).map((target) => (
-          <option key={target.id} value={target.id}>{target.number} {target.name}</option>
-        ))}
-      </select>
+      <Words label={`what ${cue.name} acts on`} value={cue.target_id} wrong={cue.target_id === ""} choices={inHand ? [["", "nothing yet"], ["all", "everything"], ...targetsFor(job, cue).map(nameOf)] : [nameOfTarget(job, cue)]} onChange={(target_id) => set(cue, { target_id })} />
       {cue.kind === "fade" &&
         (cue.level_db === null ? (
           <button type="button" className="border-b-2 border-ink font-bold" title="to a level instead" onClick={() => set(cue, { level_db: 0 })}>to nothing</button>

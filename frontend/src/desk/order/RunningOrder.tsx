@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Ban, CircleAlert, GripVertical, StickyNote, TrendingDown, TriangleAlert, Volume2 } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { Ban, CircleAlert, StickyNote, TrendingDown, TriangleAlert, Volume2 } from "lucide-react";
+import { memo, useEffect, useMemo, useRef, useState } from "react";
 import type { Cue, CueKind, ShowFault } from "../../api/types";
 import { audition } from "../../imports/audition";
 import { pickedFiles } from "../../imports/gatherFiles";
@@ -14,6 +14,7 @@ import { CueNumber } from "./CueNumber";
 import { CueSentence } from "./CueSentence";
 
 const ROW_PX = 34;
+const NONE: readonly ShowFault[] = [];
 const ICONS: Readonly<Record<CueKind, typeof Ban>> = { sound: Volume2, fade: TrendingDown, stop: Ban, note: StickyNote };
 
 /** The running order: one sentence a row, with its numbers in it; moved by dragging a row or by key. */
@@ -26,7 +27,7 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
   const byCue = useMemo(() => new Map(order.map((cue) => [cue.id, (faults ?? []).filter((fault) => fault.cue_id === cue.id)])), [order, faults]);
   const [dropAt, setDropAt] = useState<number | null>(null);
   const scroller = useRef<HTMLDivElement>(null);
-  const list = useVirtualizer({ count: order.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 10 });
+  const list = useVirtualizer({ count: order.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 5 });
   useEffect(() => {
     const at = order.findIndex((cue) => cue.id === hand?.id);
     if (at >= 0) list.scrollToIndex(at, { align: "auto" });
@@ -55,7 +56,7 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
         aria-rowcount={order.length}
         aria-multiselectable
         tabIndex={0}
-        className="min-h-0 flex-1 overflow-auto -outline-offset-2!"
+        className="min-h-0 flex-1 overflow-auto -outline-offset-2! [contain:strict]"
         aria-activedescendant={hand ? `cue-${hand.id}` : undefined}
         onKeyDown={(event) => {
           if (event.target !== event.currentTarget) return;
@@ -85,7 +86,7 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
                 onPointerEnter={(event) => dropAt !== null && event.buttons === 1 && setDropAt(item.index)}
               >
                 {dropAt === item.index && <span aria-hidden className="absolute inset-x-0 top-0 h-0.5 bg-join" />}
-                <Row cue={cue} faults={byCue.get(cue.id) ?? []} chosen={ids.includes(cue.id) || cue.id === hand?.id} first={cue.id === hand?.id} onGrip={() => setDropAt(item.index)} />
+                <Row cue={cue} faults={byCue.get(cue.id) ?? NONE} chosen={ids.includes(cue.id) || cue.id === hand?.id} first={cue.id === hand?.id} onGrip={setDropAt} />
               </div>
             );
           })}
@@ -117,10 +118,11 @@ interface RowProps {
   readonly faults: readonly ShowFault[];
   readonly chosen: boolean;
   readonly first: boolean;
-  readonly onGrip: () => void;
+  readonly onGrip: (place: number) => void;
 }
 
-function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
+/** Drawn anew only when something of it changed: scrolling through hundreds draws those that come. */
+const Row = memo(function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
   const job = useOpen((desk) => desk.job);
   const Icon = ICONS[cue.kind];
   const chained = cue.start !== "go" && cue.position > 0;
@@ -139,18 +141,18 @@ function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
       <span
         aria-hidden
         title="drag to move; with keys alt ↑ ↓"
-        className="cursor-grab touch-none text-rule group-hover:text-soft"
+        className="w-3.5 cursor-grab touch-none text-center leading-none tracking-tighter text-pale group-hover:text-ink"
         onPointerDown={() => {
           if (!chosen) chooseCue(cue.id);
-          onGrip();
+          onGrip(cue.position);
         }}
       >
-        <GripVertical size={13} />
+        ⋮⋮
       </span>
       <span role="gridcell"><CueNumber cue={cue} /></span>
       <span role="gridcell" className="flex min-w-0 items-center gap-1.5">
         <Icon size={13} aria-label={cue.kind} className={`shrink-0 ${chained ? "ml-3 text-soft" : ""}`} />
-        <CueSentence cue={cue} />
+        <CueSentence cue={cue} inHand={first} />
       </span>
       <span role="gridcell" className="ml-auto flex shrink-0 items-center gap-2 pl-1">
         {faults.length > 0 && <Fault faults={faults} />}
@@ -158,7 +160,7 @@ function Row({ cue, faults, chosen, first, onGrip }: RowProps) {
       </span>
     </div>
   );
-}
+});
 
 function Fault({ faults }: { readonly faults: readonly ShowFault[] }) {
   const stops = faults.some((fault) => fault.stops);

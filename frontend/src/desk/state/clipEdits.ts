@@ -4,7 +4,7 @@ import { api } from "../../api/client";
 import type { Fade, Law, Reach, Side } from "../../api/types";
 import { type CrossfadePlace, leadAt } from "../model/offers";
 import { pairAt, overlapAt, pairAtFrame } from "../model/pairs";
-import { audibleLanes, clipsInOrder, endOf, lanesInOrder, startOf } from "../model/placement";
+import { audibleLanes, clipsInOrder, endOf, lanesInOrder, sourceFrameAt, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
 import { go, selectClip, selectedIds } from "./selection";
@@ -35,6 +35,13 @@ export function moveEdgeTo(clipId: string, side: Side, frame: number): void {
   if (!clip) return;
   selectClip(clipId, side, "keep");
   nudge(frame - (side === "head" ? clip.head_frame : clip.tail_frame));
+}
+
+/** Move the head or the tail of the clip in the lenses to the cursor, with those of the other selected clips. */
+export function edgeToCursor(side: Side): void {
+  const state = desk();
+  const clip = currentClip(state);
+  if (clip) moveEdgeTo(clip.id, side, Math.round(sourceFrameAt(state.job, clip, hereFrame())));
 }
 
 /** How far an edge can be dragged, with those of the other selected clips, and what stops it; null if the server does not say. */

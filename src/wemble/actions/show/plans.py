@@ -10,7 +10,7 @@ from wemble.actions.verdicts import verdicts
 from wemble.core.check.show import ShowFault, peak_faults, show_faults
 from wemble.core.edges.programme import find_programme, sharp_start
 from wemble.core.edit.cues import in_running_order
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import source_frame_from
 from wemble.core.render import RenderPlan
 from wemble.core.show.plan import RunSettings, ShowPlan, body_renderer, compile_show
@@ -78,8 +78,15 @@ def pause_at(library: Library, revision_id: int, cue_id: str, job_frame: int) ->
 
 
 def missing_sources(library: Library, job: Job) -> frozenset[str]:
-    """Return the recordings of a job whose working copy is not in the data folder any more."""
-    return frozenset(key for key in job.sources if not copy_path(library.home.source(key), job.rate_hz).exists())
+    """Return the recordings of a job whose working copy is not in the data folder any more, or not as long as it was."""
+    return frozenset(key for key, source in job.sources.items() if not _is_there(library, source, job.rate_hz))
+
+
+def _is_there(library: Library, source: SourceUse, rate_hz: int) -> bool:
+    copy = copy_path(library.home.source(source.id), rate_hz)
+    if not copy.is_file():
+        return False
+    return rate_hz != source.rate_hz or copy.stat().st_size == 4 * source.frames * source.channels
 
 
 def body_block(library: Library, revision_id: int, key: str, block: int) -> Samples:

@@ -190,7 +190,7 @@ def problem_of(job: Job, cue: Cue, missing: frozenset[str] = frozenset()) -> str
         clip = job.clip(cue.clip_id)
         if clip.source_id in missing:
             name = job.source(clip.source_id).name
-            return f"its recording “{name}” is missing from the data folder: put another under it"
+            return f"its recording “{name}” is missing from the data folder, or was changed: put another under it"
         if any(voice.shifted_source_id in missing for voice in cue.voices):
             return "its shifted pitch is missing from the data folder: shift it again"
         stale = [
