@@ -182,6 +182,9 @@ def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_a
     got, wanted = aligned(samples, whole[:, broke.frame :])
     assert (got == wanted).all()
 
+    arrived = json.loads(urllib.request.urlopen(f"http://{lights}/events").read())
+    assert len(arrived) == 1, "no light changes twice because a page was loaded anew"
+
     # Back to the first cue; Backspace for a moment does nothing, held it stops everything.
     assert [entry["what"] for entry in kept["log"]].count("event") == 1
     assert sum(press.kind == "go" for press in presses) == 10

@@ -65,6 +65,8 @@ let asked = 0;
 const askedAt = new Map<number, number>();
 let wakeLock: WakeLockSentinel | null = null;
 let keptAtFrame = 0;
+/** What happened up to this frame was told before the page was loaded anew: no light changes twice. */
+let toldUpTo = -1;
 let tellThread: ((message: ToThread) => void) | null = null;
 
 let openings = 0;
@@ -92,10 +94,9 @@ export async function openStage(jobId: string): Promise<void> {
   if (!show || mine !== openings) return;
   const loading = new BlockStore(jobId, revision, show.plan);
   blocks = loading;
-  void loading
-    .loadAll(0, (loaded) => set({ loaded }))
-    .then(() => keepPage())
-    .catch((error: unknown) => set({ loadProblem: error instanceof Error ? error.message : String(error) }));
+  const told = (error: unknown) => set({ loadProblem: error instanceof Error ? error.message : String(error) });
+  void keepPage([workletUrl]).catch(told);
+  void loading.loadAll(0, (loaded) => set({ loaded })).catch(told);
 }
 
 const takeKept = (kept: KeptShow, part: Partial<Stage>): void => set({ name: kept.name, revision: kept.revision, show: kept.show, lightDesk: { address: kept.address, answers: null }, ...part });
@@ -126,6 +127,22 @@ export function closeStage(): void {
 export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   const { show, brokeOff, lightDesk } = stage();
   if (!show || context) return;
+  const back = from === "broke_off" ? brokeOff : null;
+  try {
+    await turnSoundOn(show, back);
+  } catch (error) {
+    const half = context as AudioContext | null;
+    void half?.close();
+    context = null;
+    return set({ problem: `Sound cannot be turned on: ${error instanceof Error ? error.message : String(error)}` });
+  }
+  await Promise.race([ready(), new Promise((resume) => setTimeout(resume, READY_WITHIN_MS))]);
+  set({ unlocked: true });
+  if (lightDesk.address) set({ lightDesk: { ...lightDesk, answers: await lights.answers(lightDesk.address) } });
+  await stayAwake();
+}
+
+async function turnSoundOn(show: Show, back: Kept | null): Promise<void> {
   const mine = new AudioContext({ sampleRate: show.plan.rate_hz, latencyHint: "interactive" });
   context = mine;
   await mine.resume();
@@ -135,16 +152,17 @@ export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   node.port.onmessage = ({ data }: MessageEvent<FromThread>) => hear(data);
   const { port } = node;
   tellThread = (message) => port.postMessage(message, message.type === "block" ? [message.samples.buffer] : []);
-  const back = from === "broke_off" ? brokeOff : null;
   presses = back ? [...back.presses, { frame: back.frame, kind: "broke_off" }] : [];
-  keptAtFrame = 0;
+  [keptAtFrame, toldUpTo] = [0, back?.frame ?? -1];
   set({ brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
   tellThread({ type: "load", plan: show.plan, from: back ? { presses, frame: back.frame } : null });
-  await Promise.race([ready(), new Promise((resume) => setTimeout(resume, READY_WITHIN_MS))]);
-  set({ unlocked: true });
-  if (lightDesk.address) set({ lightDesk: { ...lightDesk, answers: await lights.answers(lightDesk.address) } });
-  wakeLock = await navigator.wakeLock?.request("screen").catch(() => null) ?? null;
 }
+
+/** Keep the screen awake; a browser lets go of it whenever the page was hidden. */
+async function stayAwake(): Promise<void> {
+  if (context && document.visibilityState === "visible") wakeLock = (await navigator.wakeLock?.request("screen").catch(() => null)) ?? null;
+}
+document.addEventListener("visibilitychange", () => void stayAwake());
 
 /** A performance that broke off is over: the show, as it is now, stands at its first cue again. */
 export function forget(): void {
@@ -186,7 +204,7 @@ function hear(message: FromThread): void {
   if (message.type === "pressed") return pressed(message);
   const before = stage();
   set({ status: message, ...(message.log.length ? { log: [...before.log, ...message.log] } : {}) });
-  for (const entry of message.log) if (entry.what === "event") void toLightDesk(entry);
+  for (const entry of message.log) if (entry.what === "event" && entry.frame > toldUpTo) void toLightDesk(entry);
   if (message.frame - keptAtFrame >= KEEP_EVERY_S * (before.show?.plan.rate_hz ?? 48_000)) keep(message.frame);
 }
 

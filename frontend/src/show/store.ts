@@ -20,13 +20,13 @@ export interface KeptShow {
 const nameOf = (jobId: string): string => `wemble-show-${jobId}`;
 const pathOf = (key: string, block: number): string => `/show-store/${key}/${block}`;
 
-/** Keep the page, with everything it has loaded, for the service worker to give back. */
-export async function keepPage(): Promise<void> {
+/** Keep the page, with everything it has loaded and what it will load, for the service worker to give back. */
+export async function keepPage(more: readonly string[]): Promise<void> {
   if (!("serviceWorker" in navigator) || !("caches" in globalThis)) return;
   await navigator.serviceWorker.register("/show-worker.js");
   const cache = await caches.open(PAGE);
   const loaded = performance.getEntriesByType("resource").map(({ name }) => new URL(name).pathname).filter((path) => path.startsWith("/assets/"));
-  await cache.addAll([...new Set([...loaded, location.pathname, "/icon.svg"])]);
+  await cache.addAll([...new Set([...loaded, ...more, location.pathname, "/icon.svg"])]);
 }
 
 export async function keepShow(kept: KeptShow): Promise<void> {

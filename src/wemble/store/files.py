@@ -294,7 +294,9 @@ def read_energy(folder: Path, channels: int) -> Bins:
     try:
         stored = np.fromfile(folder / "energy.f16", np.float16)
     except FileNotFoundError:
-        raise NotFound("a recording is missing from the data folder; import it again, or put another under it") from None
+        raise NotFound(
+            "a recording is missing from the data folder; import it again, or put another under it"
+        ) from None
     energy = stored.reshape(-1, channels, 2).transpose(1, 0, 2)
     return Bins(np.zeros((channels, 0, 2), np.float16), energy[..., 0], energy[..., 1])
 
