@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Any
 
@@ -12,6 +13,9 @@ from wemble.core.edit.model import (
     FARTHEST_FRAME,
     Clip,
     Correction,
+    Cue,
+    CueVoice,
+    Echo,
     Fade,
     Finding,
     Grid,
@@ -42,6 +46,8 @@ PARTS: dict[str, Any] = {
     "loop": Mark("m2", "loop", "loop", 6_000, "c1", 20_000, 5_000),
     "start": Mark("m3", "start", "Start", 0),
     "correction": Correction("head", 100, 20_000, 0),
+    "cue": Cue("q1", "1", 0, "sound", "Horn", clip_id="c1"),
+    "fade": Cue("q2", "1.5", 1, "fade", "Horn out", target_id="q1", length_frames=480, stops=True),
     "finding": Finding("f1", "l1", "s1", "finding", 0, FRAMES, 0, HitRecipe(), Treatment(), -60.0, -50.0),
 }
 TOO_FAR = FARTHEST_FRAME
@@ -78,6 +84,18 @@ LIMITS: list[tuple[str, str, list[Any], list[Any]]] = [
     ("finding", "lane_id", ["l1"], ["l2"]), ("finding", "floor_db", [-400.0, 400.0], [-401.0]),
     ("finding", "threshold_db", [400.0], [401.0]), ("finding", "closed", [((0, 0),)], [((0, -1),), ((TOO_FAR, 1),), ((0, TOO_FAR),)]),
     ("finding", "recipe", [HitRecipe(decided_by=LONG), Recipe()], [HitRecipe(decided_by=LONG + "x")]), ("finding", "name", ["x"], [""]),
+    ("cue", "number", ["0", "99999.5", "1.4"], ["", "x", "-1", "1e3", "nan", "1.50", "100000", "1" * 13, "٤"]),
+    ("cue", "position", [0], [-1, 1, 2]), ("cue", "kind", [], ["song"]), ("cue", "start", ["after_end"], ["later"]),
+    ("cue", "clip_id", ["c2", None], ["c9"]), ("cue", "passes", [0, 10_000], [-1, 10_001]), ("cue", "wait_frames", [0], [-1, TOO_FAR]),
+    ("cue", "voices", [(CueVoice(28_800_000, -120.0, -120.0),), (CueVoice(left_db=1.0, linked=False),), (CueVoice(),) * 16],
+     [(), (CueVoice(),) * 17, (CueVoice(left_db=1.0),), (CueVoice(-1),), (CueVoice(28_800_002),), (CueVoice(semitones=3.0),),
+      (CueVoice(semitones=25.0, shifted_source_id="s1"),), (CueVoice(semitones=3.0, shifted_source_id="s9"),),
+      (CueVoice(shifted_source_id="s1"),), (CueVoice(left_db=math.nan, right_db=math.nan),), (CueVoice(echo=Echo(0, 0.5, -6.0)),),
+      (CueVoice(echo=Echo(480, 0.9, -6.0)),), (CueVoice(echo=Echo(480, 0.5, 1.0)),)]),
+    ("cue", "note", [LONG], [LONG + "x"]), ("cue", "name", ["x"], [""]), ("cue", "group", [LONG], [LONG + "x"]),
+    ("fade", "target_id", ["", "all"], ["q2", "q9"]), ("fade", "level_db", [None, -120.0, 12.0], [12.1, -120.1, math.nan]),
+    ("fade", "length_frames", [0], [-1, TOO_FAR]), ("fade", "bend", [1.0], [1.1]), ("fade", "shape", ["linear"], ["round"]),
+    ("fade", "clip_id", [], ["c2"]), ("fade", "number", ["2"], ["1", "1.0"]),
     ("correction", "edge_frame", [None, FRAMES], [-1, FRAMES + 1]), ("correction", "fade", [Fade(1)], [Fade(0)]),
     ("correction", "sound_end_frame", [101], [100, TOO_FAR]), ("correction", "sound_start_frame", [1 - TOO_FAR], [-TOO_FAR]),
 ]  # fmt: skip
@@ -97,6 +115,7 @@ def job_with(part: str, name: str, value: Any) -> Job:
         joins={} if part in ("clip", "job", "source") else {"j1": parts["join"]},
         marks=marks,
         findings={"f1": finding},
+        cues={cue.id: cue for cue in (parts["cue"], parts["fade"])},
     )
 
 

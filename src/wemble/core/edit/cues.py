@@ -6,6 +6,7 @@ under it, loops and marks on its sound) is done to cues as well.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
@@ -354,7 +355,8 @@ def check_cue(job: Job, cue: Cue) -> None:
     known = cue.target_id in ("", EVERYTHING) or cue.target_id in job.cues
     _need(known and cue.target_id != cue.id, f"“{cue.name}” acts on a cue that is not there")
     _need(all(len(text) <= _LONGEST_WORDS for text in (cue.group, cue.page, cue.note)), "a note is too long")
-    same = [one for one in job.cues.values() if one.id != cue.id and Decimal(one.number) == Decimal(cue.number)]
+    number = Decimal(cue.number)
+    same = [one for one in job.cues.values() if one.id != cue.id and Decimal(_checked_number(one.number)) == number]
     if same:
         raise InvalidInput(f"the number {cue.number} is taken by “{same[0].name}”")
     _need(1 <= len(cue.voices) <= MOST_VOICES, f"a cue has 1 to {MOST_VOICES} voices")
@@ -393,7 +395,7 @@ def _checked_number(text: str) -> str:
         number = Decimal(text.strip())
     except InvalidOperation:
         number = Decimal(-1)
-    if not (number.is_finite() and 0 <= number < 100_000 and len(text.strip()) <= 12 and "e" not in text.lower()):
+    if not (number.is_finite() and 0 <= number < 100_000 and re.fullmatch(r"[0-9.]{1,12}", text.strip())):
         raise InvalidInput(f"a cue's number is like 4 or 4.5, not {text[:12]!r}")
     return text.strip()
 

@@ -24,10 +24,10 @@ function BeforeTheShow() {
   const revision = useOpen((desk) => desk.revision);
   const any = useOpen((desk) => Object.keys(desk.job.cues).length > 0);
   const show = useShow();
-  const [typed, setTyped] = useState("");
-  const moments = typed.split(/[\s;]+|,(?!\d)/).filter(Boolean).map((one) => Number(one.replace(",", ".")));
-  const wrong = moments.some((one) => !Number.isFinite(one) || one < 0);
-  const rehearsal: Rehearsal = { go_s: wrong ? [] : moments, let_go_s: [], stop_s: null, length_s: 0 };
+  const [typed, setTyped] = useState({ go: "", letGo: "" });
+  const [go, letGo] = [momentsOf(typed.go), momentsOf(typed.letGo)];
+  const wrong = !go || !letGo;
+  const rehearsal: Rehearsal = { go_s: go ?? [], let_go_s: letGo ?? [], stop_s: null, length_s: 0 };
   if (!any) return <p className="p-4 text-soft">There are no cues yet: import sounds, each becomes one.</p>;
   const url = (ending: string) => `/api/jobs/${id}/revisions/${revision}/running-order.${ending}`;
   return (
@@ -44,10 +44,8 @@ function BeforeTheShow() {
         <section aria-label="rehearse" className="space-y-1.5 border-t border-rule pt-3">
           <h2 className="text-base font-bold">Rehearse without anybody</h2>
           <p className="text-soft">One WAV with a mark at each cue; what is over full scale joins the list above.</p>
-          <label className="block">
-            GO at these seconds
-            <input className="num mt-1 w-full rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5" placeholder="one every 10 s" value={typed} onChange={(event) => setTyped(event.target.value)} />
-          </label>
+          <Moments label="GO at these seconds" placeholder="one every 10 s" value={typed.go} onChange={(text) => setTyped({ ...typed, go: text })} />
+          {typed.go && <Moments label="let go at" placeholder="never" value={typed.letGo} onChange={(text) => setTyped({ ...typed, letGo: text })} />}
           {wrong && <p role="alert" className="text-fail">Moments are seconds, such as 0 12.5 40.</p>}
         </section>
         <p className="flex gap-4 border-t border-rule pt-3">
@@ -57,6 +55,21 @@ function BeforeTheShow() {
       </div>
       <Sending ready={!wrong} words="Rehearse" start={(jobId, at) => api.rehearse(jobId, at, rehearsal)} />
     </div>
+  );
+}
+
+/** Moments as they are typed, in seconds; null for what is none. */
+function momentsOf(text: string): number[] | null {
+  const moments = text.split(/[\s;]+|,(?!\d)/).filter(Boolean).map((one) => Number(one.replace(",", ".")));
+  return moments.every((one) => Number.isFinite(one) && one >= 0) ? moments : null;
+}
+
+function Moments({ label, placeholder, value, onChange }: { readonly label: string; readonly placeholder: string; readonly value: string; readonly onChange: (text: string) => void }) {
+  return (
+    <label className="block">
+      {label}
+      <input className="num mt-1 w-full rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5" placeholder={placeholder} value={value} onChange={(event) => onChange(event.target.value)} />
+    </label>
   );
 }
 
