@@ -20,11 +20,11 @@ const CODE = `registerProcessor("ear", class extends AudioWorkletProcessor {
   constructor() { super(); this.block = null; this.at = 0; }
   process(inputs) {
     const input = inputs[0];
-    if (!input.length) return true;
+    if (!input.length && !this.block) return true;
     if (!this.block) { this.block = new Float32Array(48000 * input.length); this.frame = currentFrame; this.at = 0; }
-    const length = this.block.length / input.length;
-    input.forEach((samples, c) => this.block.set(samples, c * length + this.at));
-    this.at += input[0].length;
+    const length = 48000;
+    input.forEach((samples, c) => this.block.set(samples, c * length + this.at)); // no input is silence
+    this.at += 128;
     if (this.at >= length) { this.port.postMessage([this.frame, this.block], [this.block.buffer]); this.block = null; }
     return true;
   }
