@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -75,13 +77,31 @@ def library(tmp_path: Path, workers: WorkerPool) -> Iterator[Library]:
 
 @pytest.fixture(scope="session")
 def demo_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Return a data folder with the demo data, made once: first it is read, and then the browser works in it."""
-    home = tmp_path_factory.mktemp("demo")
-    made = Library(home, workers=1)
-    made.start()
-    add_demo(made, lambda text: None)
-    made.close()
-    return home
+    """Return a data folder with the demo data: first it is read, and then the browser works in it.
+
+    It is made once, however many processes share the tests; each works in a copy of its own.
+    """
+    own = tmp_path_factory.mktemp("demo")
+    together = tmp_path_factory.getbasetemp().parent if "PYTEST_XDIST_WORKER" in os.environ else own
+    made = together / "made-demo"
+    with (together / "making-the-demo").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            library = Library(together / "half-made-demo", workers=1)
+            library.start()
+            add_demo(library, lambda text: None)
+            library.close()
+            (together / "half-made-demo").rename(made)
+    shutil.copytree(made, own / "home", copy_function=_linked)
+    return own / "home"
+
+
+def _linked(source: str, place: str) -> None:
+    """Copy a file of a data folder: recordings never change, so their files are shared."""
+    if "/sources/" in source:
+        os.link(source, place)
+    else:
+        shutil.copy2(source, place)
 
 
 @pytest.fixture
