@@ -323,6 +323,7 @@ def test_a_song_is_split_at_a_pause_and_every_event_keeps_its_moment() -> None:
     assert (first.number, second.number, horn.number) == ("1", "1.5", "2") and first.group == second.group == "Lantern"
     assert second.start == "go" and job.clip(first.clip_id or "").tail_frame == at(74.3)
     assert job.clip(second.clip_id or "").head_frame == at(75.8)
+    assert job.clip(second.clip_id or "").sound[0] == at(75.8) and job.clip(first.clip_id or "").sound[1] == at(74.3)
     times = {mark.name: (mark.frame - job.clip(mark.clip_id or "").head_frame) / RATE for mark in job.marks.values()}
     assert times == {"Lamps": pytest.approx(42.2), "Door": pytest.approx(75.8), "Haze": pytest.approx(10.0)}
     door = next(mark.id for mark in job.marks.values() if mark.name == "Door")

@@ -198,10 +198,11 @@ def fade_up(job: Job, cue_id: str, length_frames: int) -> Edited:
     cue = job.cue(cue_id)
     if cue.kind != "sound":
         raise InvalidInput("only a sound can be faded up from silence")
+    known = set(job.cues)
     job = add_cue(set_cue(job, (cue_id,), CueSettings(silent=True)).job, "fade", cue_id, f"{cue.name} up").job
-    made = max(job.cues.values(), key=lambda one: int(one.id[1:]))
+    (made,) = set(job.cues) - known
     up = CueSettings(start="with", target_id=cue_id, level_db=0.0, length_frames=length_frames, stops=False)
-    return set_cue(job, (made.id,), up)
+    return set_cue(job, (made,), up)
 
 
 def move_cues(job: Job, cue_ids: tuple[str, ...], before_id: str | None) -> Edited:
@@ -272,9 +273,10 @@ def split_cue(job: Job, cue_id: str, first_end: int, second_start: int, boundary
         clip, id=f"c{number}", name=f"{clip.name} 2", head_frame=second_start, fade_in=None, head_review=None,
         fade_out=fade_out if fade_out and fade_out.length_frames <= clip.tail_frame - second_start else None,
     )  # fmt: skip
-    if clip.sound_start_frame is not None and clip.sound_end_frame is not None:
-        first = _with_sound(first, clip.sound_start_frame, first_end)
-        second = _with_sound(second, second_start, clip.sound_end_frame)
+    # Both edges lie on the sound, so that no automatic fade reaches into it.
+    begins = clip.head_frame if clip.sound_start_frame is None else clip.sound_start_frame
+    ends = clip.tail_frame if clip.sound_end_frame is None else clip.sound_end_frame
+    first, second = _with_sound(first, begins, first_end), _with_sound(second, second_start, ends)
     goes_on = {mark.id for mark in events_of(job, cue) if mark.frame > second_start}
     goes_on |= {mark.id for mark in on_it} if boundary == "second" else set()
     marks = {
