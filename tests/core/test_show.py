@@ -317,7 +317,12 @@ def test_a_song_is_split_at_a_pause_and_every_event_keeps_its_moment() -> None:
     with pytest.raises(InvalidInput) as asked:
         cues.split_cue(job, song, at(74.3), at(75.8))
     assert asked.value.code == "which_side" and "Door" in asked.value.message and "Lamps" not in asked.value.message
-    job = cues.split_cue(job, song, at(74.3), at(75.8), "first").job
+    kept_first = cues.split_cue(job, song, at(74.3), at(75.8), "first").job
+    assert [(mark.name, mark.frame) for mark in cues.events_of(kept_first, kept_first.cue(song))] == [
+        ("Haze", at(10)),
+        ("Door", at(74.3)),
+    ]
+    job = cues.split_cue(job, song, at(74.3), at(75.8), "second").job
     check_validity(job)
     first, second, horn = cues.in_running_order(job)
     assert (first.number, second.number, horn.number) == ("1", "1.5", "2") and first.group == second.group == "Lantern"
@@ -325,10 +330,10 @@ def test_a_song_is_split_at_a_pause_and_every_event_keeps_its_moment() -> None:
     assert job.clip(second.clip_id or "").head_frame == at(75.8)
     assert job.clip(second.clip_id or "").sound[0] == at(75.8) and job.clip(first.clip_id or "").sound[1] == at(74.3)
     times = {mark.name: (mark.frame - job.clip(mark.clip_id or "").head_frame) / RATE for mark in job.marks.values()}
-    assert times == {"Lamps": pytest.approx(42.2), "Door": pytest.approx(75.8), "Haze": pytest.approx(10.0)}
+    assert times == {"Lamps": pytest.approx(42.2), "Door": 0.0, "Haze": pytest.approx(10.0)}
     door = next(mark.id for mark in job.marks.values() if mark.name == "Door")
-    job = cues.move_event(job, door, second.id).job
-    assert job.marks[door].frame - job.clip(second.clip_id or "").head_frame == 0
+    back = cues.move_event(job, door, first.id)
+    assert back.notes and back.job.marks[door].frame == at(75.8), "in the same recording it keeps its moment"
     elsewhere = cues.move_event(job, door, horn.id).job  # another recording: the same time since the start
     assert elsewhere.marks[door].frame == 0
     longer = cues.set_event(job, door, frame=at(126)).job

@@ -69,10 +69,12 @@ def song() -> Stereo:
             hz = 110.0 * 2 ** (float(rng.choice([0, 3, 7, 10, 12])) / 12)
             pluck = sum(np.sin(2 * np.pi * hz * k * s) * np.exp(-s * (1.3 + k)) / k for k in range(1, 5))
             sound[:, low : low + len(s)] += 0.15 * np.array([[1.0], [0.85]]) * pluck * np.minimum(s / 0.002, 1.0)
-    for over in (FIRST_ENDS_S, SONG_S - 1.0):
-        falls = np.where(t < over - 6.0, 0.0, (FLOOR_DB + 14.0) * (t - over + 6.0) / 6.0)
-        inside = (t < over) & (t > over - 6.0)
-        sound[:, inside] *= 10 ** (falls[inside] / 20)
+    for over in (FIRST_ENDS_S, SONG_S - 1.0):  # a chord that falls evenly, and is as loud as the floor when it is over
+        inside = (t >= over - 10.0) & (t < over)
+        level_db = FLOOR_DB + 5.2 * (over - t[inside])
+        chord = sum(np.sin(2 * np.pi * hz * t[inside]) for hz in (110.0, 165.0, 220.0)) / np.sqrt(1.5)
+        swell = np.clip((t[inside] - over + 10.0) / 2.0, 0.0, 1.0)
+        sound[:, inside] += 10 ** (level_db / 20) * chord * swell
     sound[:, (t >= FIRST_ENDS_S) & (t < SECOND_STARTS_S)] = 0.0
     sound[:, t >= SONG_S - 1.0] = 0.0
     return _out(_with_air(sound, rng))

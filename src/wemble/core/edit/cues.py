@@ -246,7 +246,7 @@ def split_cue(job: Job, cue_id: str, first_end: int, second_start: int, boundary
     """Split a sound cue at a pause: it ends at source frame ``first_end``, and a cue behind it starts at ``second_start``.
 
     Both are fired by hand and belong to one group. Each event goes to the part that has its moment; those from
-    ``first_end`` to ``second_start`` lie on the boundary, and go where ``boundary`` says.
+    ``first_end`` to ``second_start`` lie on the boundary, and go to the edge of the part that ``boundary`` says: there they happen.
 
     Raises
     ------
@@ -277,14 +277,16 @@ def split_cue(job: Job, cue_id: str, first_end: int, second_start: int, boundary
     begins = clip.head_frame if clip.sound_start_frame is None else clip.sound_start_frame
     ends = clip.tail_frame if clip.sound_end_frame is None else clip.sound_end_frame
     first, second = _with_sound(first, begins, first_end), _with_sound(second, second_start, ends)
-    goes_on = {mark.id for mark in events_of(job, cue) if mark.frame > second_start}
-    goes_on |= {mark.id for mark in on_it} if boundary == "second" else set()
-    marks = {
-        key: replace(mark, clip_id=second.id)
-        if key in goes_on or (mark.kind != "event" and mark.clip_id == clip.id and mark.frame >= second_start)
-        else mark
-        for key, mark in job.marks.items()
-    }
+    to_second = boundary == "second"
+    edge = second_start if to_second else first_end
+    put = {mark.id: replace(mark, frame=edge, clip_id=second.id if to_second else clip.id) for mark in on_it}
+    goes_on = [
+        mark
+        for mark in job.marks.values()
+        if mark.clip_id == clip.id
+        and (mark.frame > second_start or (mark.kind != "event" and mark.frame == second_start))
+    ]
+    marks = {**job.marks, **{mark.id: replace(mark, clip_id=second.id) for mark in goes_on}, **put}
     job = replace(set_clips(job, first, second), marks=marks, next_number=number + 1)
     job = add_cue(job, "sound", cue_id, second.name, second.id).job
     made = next(one for one in job.cues.values() if one.clip_id == second.id)
