@@ -42,7 +42,9 @@ function Files({ files, onTake }: { readonly files: readonly Auditioned[]; reado
     void element.play().catch(() => undefined); // a kind that the browser cannot play is still taken in
     return () => {
       element.pause();
-      URL.revokeObjectURL(url);
+      element.removeAttribute("src");
+      element.load(); // lets go of the file before its address goes
+      setTimeout(() => URL.revokeObjectURL(url), 1_000);
     };
   }, [chosen?.file]); // eslint-disable-line react-hooks/exhaustive-deps
   return (
