@@ -16,7 +16,9 @@ from tests.conftest import RATE
 from wemble.actions import uploads
 from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
+from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
+from wemble.actions.restart import start_again
 from wemble.actions.revisions import create_job, open_job, undo
 from wemble.actions.saved_jobs import start_open, start_save
 from wemble.actions.show import pitch
@@ -80,9 +82,14 @@ def test_a_rehearsal_is_the_same_elsewhere_and_says_where_the_sum_is_over(
 ) -> None:
     library, job_id = show
     opened = open_job(library, job_id)
-    rehearsal = Rehearsal(go_s=(0.0, 1.0))
-    done = wait_for(library, start_rehearsal(library, job_id, opened.revision, rehearsal)).result
-    assert done and done["peak_db"] > 1.0
+    rehearsal, usual = Rehearsal(go_s=(0.0, 1.0)), RunSettings()
+    waiting = [card.waits_for for card in job_cards(library)]
+    first = wait_for(library, start_rehearsal(library, job_id, opened.revision, rehearsal, usual))
+    assert [card.waits_for for card in job_cards(library)] == waiting, "a show that was rehearsed was not sent"
+    with library.database.write() as db:
+        db.execute("UPDATE task SET state = 'interrupted' WHERE id = :id", {"id": first.id})
+    done = wait_for(library, start_again(library, first.id)).result
+    assert done and first.result and done["sha256"] == first.result["sha256"] and done["peak_db"] > 1.0
     assert any(text.startswith("+") and "2 cues at once" in text for text in faults(library, job_id))
     written = library.home.exports / done["folder_name"] / done["files"][0]
     marks = read_points(written, soundfile.info(written).frames).points
@@ -93,7 +100,8 @@ def test_a_rehearsal_is_the_same_elsewhere_and_says_where_the_sum_is_over(
     archive = library.home.exports / saved["folder_name"] / saved["files"][0]
     other = create_job(library, "elsewhere", "show")
     assert wait_for(library, start_open(library, other, archive, archive.name, upload_id=None)).state == "done"
-    again = wait_for(library, start_rehearsal(library, other, open_job(library, other).revision, rehearsal)).result
+    opened = open_job(library, other)
+    again = wait_for(library, start_rehearsal(library, other, opened.revision, rehearsal, usual)).result
     assert again and again["sha256"] == done["sha256"]
 
     run = CliRunner().invoke

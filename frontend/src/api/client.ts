@@ -49,7 +49,7 @@ async function json<T>(method: string, path: string, body?: unknown, signal?: Ab
 
 export const api = {
   show: (id: string, revision: number, settings: RunSettings, signal?: AbortSignal) => json<{ show: Show }>("POST", `/jobs/${id}/show/plan`, { revision, settings }, signal).then((answer) => answer.show),
-  rehearse: (id: string, revision: number, rehearsal: Rehearsal) => json<{ task_id: string }>("POST", `/jobs/${id}/show/rehearse`, { revision, rehearsal }).then((answer) => answer.task_id),
+  rehearse: (id: string, revision: number, rehearsal: Rehearsal, settings: RunSettings) => json<{ task_id: string }>("POST", `/jobs/${id}/show/rehearse`, { revision, rehearsal, settings }).then((answer) => answer.task_id),
   shiftPitch: (id: string, revision: number, cue_id: string, voice: number, semitones: number) =>
     json<{ task_id: string }>("POST", `/jobs/${id}/show/shift`, { revision, cue_id, voice, semitones }).then((answer) => answer.task_id),
   pauseAt: (id: string, revision: number, cue_id: string, job_frame: number) =>

@@ -3858,6 +3858,14 @@ export interface components {
              *     }
              */
             rehearsal: components["schemas"]["Rehearsal"];
+            /**
+             * @default {
+             *       "stop_s": 1,
+             *       "fade_s": 3,
+             *       "once_s": 0.5
+             *     }
+             */
+            settings: components["schemas"]["RunSettings"];
         };
         /**
          * ReleaseAnswer

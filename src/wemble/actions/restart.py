@@ -10,11 +10,15 @@ from wemble.actions.delivery.release import ReleaseRequest, start_release
 from wemble.actions.delivery.request import Request
 from wemble.actions.lanes import mixdown
 from wemble.actions.library import Library
+from wemble.actions.show.pitch import start_shifting
+from wemble.actions.show.rehearsing import Rehearsal, start_rehearsal
+from wemble.core.show.plan import RunSettings
 from wemble.errors import InvalidInput
 from wemble.store import records
 
 _REQUEST, _MIX = TypeAdapter(Request), TypeAdapter(mixdown.MixSettings)
 _RELEASE = TypeAdapter(ReleaseRequest)
+_REHEARSAL, _RUN = TypeAdapter(Rehearsal), TypeAdapter(RunSettings)
 
 
 def start_again(library: Library, task_id: str) -> str:
@@ -44,6 +48,9 @@ def _start(library: Library, task: records.TaskRow) -> str:
         revision = fields.pop("revision")
         if fields.get("save"):
             return saved_jobs.start_save(library, task.job_id, revision)
+        if "rehearsal" in fields:
+            rehearsal, settings = _REHEARSAL.validate_python(fields["rehearsal"]), _RUN.validate_python(fields["run"])
+            return start_rehearsal(library, task.job_id, revision, rehearsal, settings)
         if "release" in fields:
             return start_release(library, task.job_id, revision, _RELEASE.validate_python(fields["release"]))
         if "per_phrase" in fields:  # a request of the first weeks
@@ -51,6 +58,9 @@ def _start(library: Library, task: records.TaskRow) -> str:
         return export.start_export(library, task.job_id, revision, _REQUEST.validate_python(fields))
     if task.kind == "convert":
         fields = dict(task.request)
+        if "shift" in fields:
+            cue_id, voice, semitones = fields["shift"]
+            return start_shifting(library, task.job_id, fields["revision"], cue_id, voice, semitones)
         return mixdown.start_mixdown(library, task.job_id, fields.pop("revision"), _MIX.validate_python(fields))
     if task.kind == "check":
         raise InvalidInput("start this again where it was started, on its card")

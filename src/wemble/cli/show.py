@@ -49,8 +49,8 @@ def check_show(job: str, as_json: bool, home: Path | None) -> None:
     from wemble.actions.library import default_home
     from wemble.actions.shell.show import checked, opened_show
 
-    with opened_show(home or default_home(), job) as (library, _, revision):
-        found = checked(library, revision)
+    with opened_show(home or default_home(), job) as (library, job_id, revision):
+        found = checked(library, job_id, revision)
     for one in found:
         click.echo(json.dumps(one) if as_json else f"{one['number']} {one['cue']}: {one['text']}")
     sys.exit(FINDINGS if found else 0)
@@ -81,8 +81,8 @@ def render_show(
     from wemble.actions.show.rehearsing import Rehearsal
 
     rehearsal = Rehearsal(_moments(go), _moments(let_go), stop_s, length_s)
-    with opened_show(home or default_home(), job) as (library, _, revision), progress(job) as report:
-        made = render(report, library, revision, rehearsal, to)
+    with opened_show(home or default_home(), job) as (library, job_id, revision), progress(job) as report:
+        made = render(report, library, job_id, revision, rehearsal, to)
         rate = library.job_at(revision).rate_hz
     if as_json:
         click.echo(json.dumps({"file": str(to), "sample_rate_hz": rate, **asdict(made)}))

@@ -243,10 +243,11 @@ def list_export_folders(db: sqlite3.Connection) -> dict[str, list[str]]:
 
 
 def list_sent_revisions(db: sqlite3.Connection) -> set[int]:
-    """Return the revisions of all jobs that were sent, and not only saved."""
+    """Return the revisions of all jobs that were sent, and not only saved or rehearsed."""
     rows = db.execute(
         "SELECT json_extract(request, '$.revision') AS revision FROM task "
-        "WHERE kind = 'export' AND state = 'done' AND json_extract(result, '$.saved') IS NULL"
+        "WHERE kind = 'export' AND state = 'done' AND json_extract(result, '$.saved') IS NULL "
+        "AND json_extract(request, '$.rehearsal') IS NULL"
     )
     return {row["revision"] for row in rows if row["revision"] is not None}
 

@@ -399,6 +399,7 @@ class RehearsalBody(Body):
 
     revision: int
     rehearsal: Rehearsal = Rehearsal()
+    settings: RunSettings = RunSettings()
 
 
 class ShiftBody(Body):

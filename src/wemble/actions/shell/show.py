@@ -8,18 +8,21 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import TypeAdapter
+
 from wemble.actions.job_list import job_cards
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job
 from wemble.actions.saved_jobs import ENDING, start_open
 from wemble.actions.shell.scratch import scratch_library
-from wemble.actions.show.plans import missing_sources, show_at
-from wemble.actions.show.rehearsing import Rehearsal, render_show
+from wemble.actions.show.plans import show_at
+from wemble.actions.show.rehearsing import Rehearsal, missing_sources, render_show
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import wait_for
 from wemble.core.deliver.running_order import order_as_csv
 from wemble.core.show.plan import RunSettings
 from wemble.errors import InvalidInput, NotFound
+from wemble.store import settings
 
 
 @contextmanager
@@ -51,15 +54,22 @@ def _revision_of(library: Library, job_id: str) -> int:
     return next(card.revision for card in job_cards(library) if card.id == job_id)
 
 
+def run_settings(library: Library, job_id: str) -> RunSettings:
+    """Return how a show is run: as it was set in the browser, else as usual."""
+    with library.database.read() as db:
+        kept = settings.get_settings(db, job_id).get("run", {})
+    return TypeAdapter(RunSettings).validate_python(kept)
+
+
 def listed(library: Library, revision: int) -> str:
     """Return the running order as CSV."""
     return order_as_csv(library.job_at(revision))
 
 
-def checked(library: Library, revision: int) -> list[dict[str, object]]:
+def checked(library: Library, job_id: str, revision: int) -> list[dict[str, object]]:
     """Return everything that will go wrong, in running order."""
     job = library.job_at(revision)
-    faults = show_at(library, revision, RunSettings()).faults
+    faults = show_at(library, revision, run_settings(library, job_id)).faults
     return [
         {"number": job.cue(one.cue_id).number, "cue": job.cue(one.cue_id).name, "stops": one.stops, "text": one.text}
         for one in faults
@@ -76,7 +86,7 @@ class Rendered:
     fired: int
 
 
-def render(report: Report, library: Library, revision: int, rehearsal: Rehearsal, to: Path) -> Rendered:
+def render(report: Report, library: Library, job_id: str, revision: int, rehearsal: Rehearsal, to: Path) -> Rendered:
     """Write the offline run of a show as one WAV with a mark at each cue. Raises `InvalidInput` if the file is there already."""
     job = library.job_at(revision)
     if not job.cues:
@@ -87,8 +97,9 @@ def render(report: Report, library: Library, revision: int, rehearsal: Rehearsal
         raise InvalidInput(f"there is no folder {to.parent}")
     with tempfile.TemporaryDirectory(prefix=".wemble-", dir=to.parent) as beside:
         path = Path(beside) / to.name
+        missing = missing_sources(library.home, job)
         frames, peak_db, _, log, digest = render_show(
-            report, library.home, job, rehearsal, path, missing_sources(library, job)
+            report, library.home, job, rehearsal, run_settings(library, job_id), path, missing
         )
         path.rename(to)
     return Rendered(frames, peak_db, digest, sum(entry.what == "fired" for entry in log))

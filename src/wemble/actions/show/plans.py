@@ -5,18 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wemble.actions.library import Library
-from wemble.actions.show.rehearsing import known_peaks
+from wemble.actions.show.rehearsing import known_peaks, missing_sources
 from wemble.actions.verdicts import verdicts
 from wemble.core.check.show import ShowFault, peak_faults, show_faults
 from wemble.core.edges.programme import find_programme, sharp_start
 from wemble.core.edit.cues import in_running_order
-from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import source_frame_from
 from wemble.core.render import RenderPlan
 from wemble.core.show.plan import RunSettings, ShowPlan, body_renderer, compile_show
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
-from wemble.store.files import copy_path
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +28,7 @@ class Show:
 def plan_at(library: Library, revision_id: int, settings: RunSettings) -> ShowPlan:
     """Return the plan of a show, kept while it is asked for. Cues whose recording is gone say so."""
     job = library.job_at(revision_id)
-    gone = missing_sources(library, job)
+    gone = missing_sources(library.home, job)
 
     def make() -> ShowPlan:
         for source in job.sources.values():
@@ -77,35 +75,21 @@ def pause_at(library: Library, revision_id: int, cue_id: str, job_frame: int) ->
     return Pause(min(before.end_frame, here), sharp_start(read, max(behind.start_frame, here), here, rate))
 
 
-def missing_sources(library: Library, job: Job) -> frozenset[str]:
-    """Return the recordings of a job whose working copy is not in the data folder any more, or not as long as it was."""
-    return frozenset(key for key, source in job.sources.items() if not _is_there(library, source, job.rate_hz))
-
-
-def _is_there(library: Library, source: SourceUse, rate_hz: int) -> bool:
-    copy = copy_path(library.home.source(source.id), rate_hz)
-    if not copy.is_file():
-        return False
-    return rate_hz != source.rate_hz or copy.stat().st_size == 4 * source.frames * source.channels
-
-
 def body_block(library: Library, revision_id: int, key: str, block: int) -> Samples:
     """Return a block of a body, float32 (channels, frames); the last is shorter. Raises `NotFound` behind it."""
-    plan = plan_at(library, revision_id, RunSettings())
-    number = next((n for n, body in enumerate(plan.bodies) if body.key == key), None)
-    if number is None:
-        raise NotFound("this part of the show has changed; load it again")
-    body = plan.bodies[number]
-    start, whole = block * plan.block_frames, body.lead + body.frames
+
+    def make() -> tuple[RenderPlan, int, int]:
+        job, plan = library.job_at(revision_id), plan_at(library, revision_id, RunSettings())
+        body = next((one for one in plan.bodies if one.key == key), None)
+        if body is None:
+            raise NotFound("this part of the show has changed; load it again")
+        return body_renderer(job, in_running_order(job)[body.cue], body), body.lead + body.frames, plan.block_frames
+
+    renderer, whole, block_frames = library.show_bodies.get((revision_id, key), make)
+    start = block * block_frames
     if not 0 <= start < whole:
         raise NotFound("a cue has no sound there")
-    job = library.job_at(revision_id)
-
-    def make() -> RenderPlan:
-        return body_renderer(job, in_running_order(job)[body.cue], body)
-
-    renderer = library.show_bodies.get((revision_id, key), make)
-    return renderer.render(start, min(plan.block_frames, whole - start), library.reader)
+    return renderer.render(start, min(block_frames, whole - start), library.reader)
 
 
 def _cut_tails(library: Library, revision_id: int) -> dict[str, float]:

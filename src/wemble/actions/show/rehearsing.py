@@ -17,7 +17,7 @@ from wemble.actions.work.tasks import start_task
 from wemble.core.check.show import CEILING_DB, Peak, usual_presses
 from wemble.core.deliver.names import safe_name
 from wemble.core.edit.cues import in_running_order
-from wemble.core.edit.model import Job
+from wemble.core.edit.model import Job, SourceUse
 from wemble.core.show.mix import OfflineShow, ReadBody
 from wemble.core.show.plan import RunSettings, ShowPlan, body_renderer, compile_show
 from wemble.core.show.run import LogEntry, Press
@@ -25,7 +25,7 @@ from wemble.core.signal.levels import Samples, from_db
 from wemble.errors import InvalidInput
 from wemble.formats.points import Point, append_points
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place, settle
+from wemble.store.files import FileReader, Home, copy_path, move_into_place, settle
 
 LONGEST_S = 4 * 3600
 _AFTER_S = 1.0
@@ -85,33 +85,61 @@ def bodies_of(job: Job, plan: ShowPlan, reader: FileReader) -> ReadBody:
     return read
 
 
-def start_rehearsal(library: Library, job_id: str, revision_id: int, rehearsal: Rehearsal) -> str:
+def start_rehearsal(
+    library: Library, job_id: str, revision_id: int, rehearsal: Rehearsal, settings: RunSettings
+) -> str:
     """Start running a show without anybody, and return the task. Raises `InvalidInput` for an empty running order."""
     job = library.job_at(revision_id)
     if not job.cues:
         raise InvalidInput("there are no cues: import sounds, or make cues of the clips")
-    row = {"revision": revision_id, "rehearsal": asdict(rehearsal)}
-    args = (library.home.root, job, rehearsal)
-    return start_task(library, job_id, "export", f"rehearsing {job.name}", row, rehearse, args, asdict)
+    row = {"revision": revision_id, "rehearsal": asdict(rehearsal), "run": asdict(settings)}
+    args = (library.home.root, job, rehearsal, settings, missing_sources(library.home, job))
+    return start_task(library, job_id, "export", f"{job.name}, rehearsed", row, rehearse, args, asdict)
 
 
-def rehearse(report: Report, work: Path, root: Path, job: Job, rehearsal: Rehearsal) -> Rehearsed:
+def missing_sources(home: Home, job: Job) -> frozenset[str]:
+    """Return the recordings of a job whose working copy is not in the data folder any more, or not as long as it was."""
+    return frozenset(key for key, source in job.sources.items() if not _is_there(home, source, job.rate_hz))
+
+
+def _is_there(home: Home, source: SourceUse, rate_hz: int) -> bool:
+    copy = copy_path(home.source(source.id), rate_hz)
+    if not copy.is_file():
+        return False
+    return rate_hz != source.rate_hz or copy.stat().st_size == 4 * source.frames * source.channels
+
+
+def rehearse(
+    report: Report,
+    work: Path,
+    root: Path,
+    job: Job,
+    rehearsal: Rehearsal,
+    settings: RunSettings,
+    missing: frozenset[str],
+) -> Rehearsed:
     """Run a show and write it as one 24-bit WAV with a mark at each cue. Runs in a worker."""
     home, folder = Home(root), work / "export"
     folder.mkdir()
     name = f"{safe_name(job.name)} rehearsal.wav"
-    ran = render_show(report, home, job, rehearsal, folder / name, frozenset())
+    ran = render_show(report, home, job, rehearsal, settings, folder / name, missing)
     settle(folder)
     move_into_place(folder, home.exports / work.name)
     return Rehearsed([name], work.name, *ran)
 
 
 def render_show(
-    report: Report, home: Home, job: Job, rehearsal: Rehearsal, path: Path, missing: frozenset[str]
+    report: Report,
+    home: Home,
+    job: Job,
+    rehearsal: Rehearsal,
+    settings: RunSettings,
+    path: Path,
+    missing: frozenset[str],
 ) -> tuple[int, float, list[Peak], list[LogEntry], str]:
     """Write the offline run of a show; return frames, peak in dB, peaks over full scale, log, hash of the float samples."""
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
-    plan = compile_show(job, reader, RunSettings(), missing)
+    plan = compile_show(job, reader, settings, missing)
     presses = presses_of(plan, rehearsal)
     end = _end_of(plan, presses, rehearsal)
     show = OfflineShow(plan, bodies_of(job, plan, reader))

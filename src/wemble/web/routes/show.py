@@ -17,7 +17,9 @@ def show_plan(body: models.ShowBody, job_id: str) -> models.ShowAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/show/rehearse", body=models.RehearsalBody, answer=models.TaskMade)
 def rehearse_show(body: models.RehearsalBody, job_id: str) -> models.TaskMade:
     """Start running the show without anybody."""
-    return models.TaskMade(task_id=rehearsing.start_rehearsal(library(), job_id, body.revision, body.rehearsal))
+    return models.TaskMade(
+        task_id=rehearsing.start_rehearsal(library(), job_id, body.revision, body.rehearsal, body.settings)
+    )
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/show/shift", body=models.ShiftBody, answer=models.TaskMade)

@@ -76,7 +76,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
           <p>{task.title}.</p>
         ) : (
           <p>
-            Sent: {task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
+            {task.request["rehearsal"] ? "" : "Sent: "}{task.title}. Peak <span className="num">{Number(task.result?.["peak_db"]).toFixed(1).replace("-", "−")} dB</span>
             {task.request["revision"] === revision ? "" : ", before the job was changed"}
             {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
             {limitedDb < 0 && <> The limiter went down by <span className="num">{(-limitedDb).toFixed(1)} dB</span> at the most.</>}

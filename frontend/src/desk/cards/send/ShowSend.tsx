@@ -24,6 +24,7 @@ function BeforeTheShow() {
   const revision = useOpen((desk) => desk.revision);
   const any = useOpen((desk) => Object.keys(desk.job.cues).length > 0);
   const show = useShow();
+  const [run] = useRunSettings();
   const [typed, setTyped] = useState({ go: "", letGo: "" });
   const [go, letGo] = [momentsOf(typed.go), momentsOf(typed.letGo)];
   const wrong = !go || !letGo;
@@ -53,7 +54,7 @@ function BeforeTheShow() {
           <a className="underline" href={url("csv")} download>as CSV</a>
         </p>
       </div>
-      <Sending ready={!wrong} words="Rehearse" start={(jobId, at) => api.rehearse(jobId, at, rehearsal)} />
+      <Sending ready={!wrong} words="Rehearse" start={(jobId, at) => api.rehearse(jobId, at, rehearsal, run)} />
     </div>
   );
 }
