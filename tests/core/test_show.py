@@ -89,7 +89,7 @@ def a_show(rng: random.Random) -> ShowPlan:
                 problem="" if rng.random() < 0.9 else "acts on nothing",
             )  # fmt: skip
         planned.append(cue)
-    return ShowPlan(LOW_HZ, 2, tuple(planned), tuple(bodies), CURVES, 200, 150, 20, 32, BLOCK)
+    return ShowPlan(LOW_HZ, 2, tuple(planned), tuple(bodies), CURVES, 200, 150, 20, 32, BLOCK, 10)
 
 
 def pressed(rng: random.Random, plan: ShowPlan, until: int) -> list[Press]:
@@ -198,8 +198,7 @@ def test_time_left_is_what_is_left(seed: int) -> None:
     plan = a_show(rng)
     run = ShowRun(plan)
     for press in pressed(rng, plan, 800):
-        for _ in run.stretches(press.frame):
-            pass
+        run.go_to(press.frame)
         if press.kind not in ("pause", "broke_off"):
             run.press(press)
     run.waiting.clear()  # what still comes may stop what sounds
@@ -210,8 +209,7 @@ def test_time_left_is_what_is_left(seed: int) -> None:
     for one, left in said:
         if left is not None:
             while one in run.sounding and run.now < now + left + 10:
-                for _ in run.stretches(run.frame + 1):
-                    pass
+                run.go_to(run.frame + 1)
     for one, left in said:
         assert left is None or one.ends_at == now + left
 
@@ -240,7 +238,16 @@ def at(seconds: float) -> int:
 
 def test_a_river_loops_until_let_go_and_the_horn_follows_its_own_ending() -> None:
     job, by, reader = crossing(River=220, Horn=3)
+    with pytest.raises(InvalidInput, match="10 ms or more"):
+        cues.loop_of_cue(job, by["River"], at(20), at(20) + 2, 0)
     job = cues.loop_of_cue(job, by["River"], at(20), at(200), 0).job
+    loop = cues.loop_of(job, job.cue(by["River"]).clip_id)
+    assert loop is not None
+    tiny = replace(job, marks={loop.id: replace(loop, end_frame=at(20) + 2, crossfade_frames=0)})
+    faults = [fault.text for fault in show_faults(tiny, compile_show(tiny, reader), {})]
+    assert any("does not loop" in text for text in faults)
+    kept = [fault.text for fault in show_faults(job, compile_show(job, reader), {})]
+    assert kept == ["still loops at the end of the show: let it go, fade it, or stop it"]
     job = cues.set_cue(job, (by["Horn"],), CueSettings(start="after_end", wait_frames=RATE)).job
     found = moments(job, reader, [Press(0, "go"), Press(at(600), "let_go")], 800)
     assert (760.0, "ended", "River") in found and (761.0, "fired", "Horn") in found
@@ -258,12 +265,12 @@ def test_walking_music_counts_the_passes_to_come_and_another_count_holds_from_th
     plan = compile_show(job, reader)
     run = ShowRun(plan)
     for press in (Press(0, "go"), Press(at(5), "go")):
-        assert list(run.stretches(press.frame)) or not press.frame
+        run.go_to(press.frame)
         run.press(press)
-    assert all(stretch.end for stretch in run.stretches(at(8) + 1))
+    run.go_to(at(8) + 1)
     (walk,) = run.sounding
     assert walk.time_left(run.now) == at(62.7) - 1
-    assert all(stretch.end for stretch in run.stretches(at(8 + 24)))
+    run.go_to(at(8 + 24))
     assert walk.pass_number == 3 and walk.time_left(run.now) == at(38.7)
     run.press(Press(run.frame, "set_loop", 2, 0, at(12), 5))
     assert walk.time_left(run.now) == at(38.7 + 12)

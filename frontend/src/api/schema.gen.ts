@@ -4777,11 +4777,10 @@ export interface components {
             once_frames: number;
             /** Pause Frames */
             pause_frames: number;
-            /**
-             * Block Frames
-             * @default 0
-             */
+            /** Block Frames */
             block_frames: number;
+            /** Shortest Loop */
+            shortest_loop: number;
         };
         /**
          * SnapToClips

@@ -370,7 +370,7 @@ export class ShowRun {
     if (!planned?.loop) return;
     const crossed = planned.loop.goes.length;
     const lead = Math.min(...planned.voices.map(({ body }) => this.plan.bodies[body]?.lead ?? 0));
-    const shortest = Math.max(2 * crossed, 2);
+    const shortest = Math.max(2 * crossed, this.plan.shortest_loop);
     const start = Math.min(Math.max(press.start ?? 0, crossed - lead, 0), planned.frames - shortest);
     const end = Math.min(Math.max(press.end ?? 0, start + shortest), planned.frames);
     const loop: PlannedLoop = { ...planned.loop, start, end, passes: press.passes ?? 0 };

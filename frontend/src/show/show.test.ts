@@ -10,7 +10,7 @@ import { soundingNow } from "./status";
 const cue = (n: number, part: object) => ({ id: `q${n}`, number: `${n + 1}`, name: `cue ${n}`, kind: "sound", start: "go", wait: 0, group: "", page: "", note: "", problem: "", frames: 40_000, silent: false, voices: [{ body: n, delay: 0, gains: [1] }], loop: null, events: [], target: null, everything: false, gain: 0, length: 0, curve: "s 0", stops: false, ...part });
 const straight = Array.from({ length: 1025 }, (_, n) => n / 1024);
 const plan = {
-  rate_hz: 1000, channels: 1, curves: { "s 0": straight }, stop_frames: 100, fade_frames: 300, once_frames: 50, pause_frames: 20, block_frames: 1000,
+  rate_hz: 1000, channels: 1, curves: { "s 0": straight }, stop_frames: 100, fade_frames: 300, once_frames: 50, pause_frames: 20, block_frames: 1000, shortest_loop: 10,
   bodies: Array.from({ length: 9 }, (_, n) => ({ key: `b${n}`, cue: n, source_id: "", lead: 0, frames: 40_000 })),
   cues: Array.from({ length: 9 }, (_, n) => cue(n, n === 1 ? { loop: { start: 10_000, end: 30_000, passes: 3, goes: [], comes: [] } } : n === 2 ? { start: "with" } : {})),
 } as unknown as ShowPlan;

@@ -20,14 +20,13 @@ from wemble.core.edit.cues import in_running_order
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.show.mix import OfflineShow, ReadBody
 from wemble.core.show.plan import RunSettings, ShowPlan, body_renderer, compile_show
-from wemble.core.show.run import LogEntry, Press
+from wemble.core.show.run import LONGEST_S, LogEntry, Press, run_to_rest
 from wemble.core.signal.levels import Samples, from_db
 from wemble.errors import InvalidInput
 from wemble.formats.points import Point, append_points
 from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, copy_path, move_into_place, settle
 
-LONGEST_S = 4 * 3600
 _AFTER_S = 1.0
 _PEAKS_APART_S = 2.0
 _MOST_PEAKS = 200
@@ -166,22 +165,8 @@ def _end_of(plan: ShowPlan, presses: Sequence[Press], rehearsal: Rehearsal) -> i
     """Return how long a rehearsal takes, in frames: as asked, else until all that ends has ended."""
     if rehearsal.length_s:
         return round(rehearsal.length_s * plan.rate_hz)
-    show = OfflineShow(plan, lambda body, start, frames: np.zeros((plan.channels, frames), np.float32))
-    run, last = show.run, max((press.frame for press in presses), default=0)
-    for press in presses:
-        for _ in run.stretches(press.frame):
-            pass
-        run.press(press)
-    while True:
-        ends = [one.ends_at for one in run.sounding if one.ends_at is not None]
-        going = [
-            one.decides_at for one in run.sounding if one.decides_at and one.loop and (one.loop.passes or one.let_go)
-        ]
-        due = [*ends, *going, *(at for at, _, _ in run.waiting)]
-        if not due or run.frame > LONGEST_S * plan.rate_hz:
-            return min(max(run.frame, last) + round(_AFTER_S * plan.rate_hz), LONGEST_S * plan.rate_hz)
-        for _ in run.stretches(max(max(due), run.frame + 1)):
-            pass
+    longest = LONGEST_S * plan.rate_hz
+    return min(run_to_rest(plan, presses).frame + round(_AFTER_S * plan.rate_hz), longest)
 
 
 class _Over:

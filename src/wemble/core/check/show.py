@@ -6,17 +6,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from wemble.core.deliver.words import clock
-from wemble.core.edit.cues import events_of, in_running_order
+from wemble.core.edit.cues import SHORTEST_LOOP_MS, events_of, in_running_order, loop_of
 from wemble.core.edit.model import EVERYTHING, Cue, Job
-from wemble.core.show.plan import ShowPlan
-from wemble.core.show.run import UNHEARD, Press, ShowRun
+from wemble.core.show.plan import PlannedCue, ShowPlan
+from wemble.core.show.run import UNHEARD, Press, run_to_rest
 
 AIR_MS = 10.0
 """So much air in front of a sound is heard as late on GO (common practice)."""
 CEILING_DB = 0.0
 REHEARSED_EVERY_S = 10.0
 """Nobody knows when GO will be pressed: a rehearsal without anybody presses it so often (our choice)."""
-_BEHIND_S = 600
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +47,7 @@ def show_faults(job: Job, plan: ShowPlan, tails_db: Mapping[str, float]) -> list
     for cue, planned in zip(order, plan.cues, strict=True):
         if planned.problem:
             found[cue.id].append(ShowFault(cue.id, f"cannot run: {planned.problem}", stops=True))
-        found[cue.id] += _of_sound(job, cue, tails_db)
+        found[cue.id] += _of_sound(job, cue, planned, tails_db)
     for fault in [*_of_fades(order), *_left_over(order, plan)]:
         found[fault.cue_id].append(fault)
     return [fault for cue in order for fault in found[cue.id]]
@@ -72,7 +71,7 @@ def usual_presses(plan: ShowPlan, every_s: float = REHEARSED_EVERY_S) -> list[Pr
     return [*presses, *(Press(count * every, "let_go", cue) for cue in loops)]
 
 
-def _of_sound(job: Job, cue: Cue, tails_db: Mapping[str, float]) -> list[ShowFault]:
+def _of_sound(job: Job, cue: Cue, planned: PlannedCue, tails_db: Mapping[str, float]) -> list[ShowFault]:
     if cue.clip_id is None:
         return []
     clip = job.clip(cue.clip_id)
@@ -84,6 +83,10 @@ def _of_sound(job: Job, cue: Cue, tails_db: Mapping[str, float]) -> list[ShowFau
             faults.append(ShowFault(cue.id, f"{air_ms:.0f} ms of air before its sound"))
     if cue.clip_id in tails_db:
         faults.append(ShowFault(cue.id, f"its ring-out is cut {tails_db[cue.clip_id]:.1f} dB over the floor"))
+    if loop_of(job, clip.id) is not None and planned.loop is None and not planned.problem:
+        faults.append(
+            ShowFault(cue.id, f"does not loop: its loop has under {SHORTEST_LOOP_MS:.0f} ms inside the sound")
+        )
     for mark in events_of(job, cue):
         if not clip.head_frame <= mark.frame <= clip.tail_frame:
             end = "before its start" if mark.frame < clip.head_frame else "past its end"
@@ -119,26 +122,14 @@ def _of_fades(order: Sequence[Cue]) -> list[ShowFault]:
 
 
 def _left_over(order: Sequence[Cue], plan: ShowPlan) -> list[ShowFault]:
-    """Return what would still sound long after the last GO, if loops were let go but nothing were stopped by hand."""
-    run, presses = ShowRun(plan), usual_presses(plan)
-    for press in presses:
-        for _ in run.stretches(press.frame):
-            pass
-        if press.kind == "go":
-            run.press(press)
-    until = run.frame + max((cue.frames + cue.longest_delay for cue in plan.cues), default=0) + _BEHIND_S * plan.rate_hz
-    endless = [one for one in run.sounding if one.loop is not None and one.loop.passes == 0]
-    for _ in run.stretches(until):
-        pass
+    """Return what would still sound after the last GO for as long as nobody let it go, faded it, or stopped it by hand."""
+    run = run_to_rest(plan, [press for press in usual_presses(plan) if press.kind == "go"])
     faults = []
     for one in run.sounding:
-        unheard = one.ramp.after <= UNHEARD
-        text = (
-            "still sounds at the end of the show, unheard: stop it"
-            if unheard
-            else "still loops at the end of the show: let it go, fade it, or stop it"
-        )
-        if unheard or one in endless:
+        if one.ramp.after <= UNHEARD:
+            faults.append(ShowFault(order[one.cue].id, "still sounds at the end of the show, unheard: stop it"))
+        elif one.loop is not None and one.loop.passes == 0:
+            text = "still loops at the end of the show: let it go, fade it, or stop it"
             faults.append(ShowFault(order[one.cue].id, text))
     return list(dict.fromkeys(faults))
 

@@ -37,6 +37,8 @@ Boundary = Literal["ask", "first", "second"]
 
 USUAL_FADE_S = 4.0
 USUAL_CROSSFADE_MS = 10.0
+SHORTEST_LOOP_MS = 10.0
+"""A shorter section is a buzz, and a slip of the hand (our choice)."""
 MOST_VOICES = 16
 MOST_PASSES = 10_000
 _LONGEST_WORDS = 400
@@ -176,16 +178,17 @@ def loop_of_cue(
     """Loop a section of a cue so many times, or until let go (0 passes), in job frames since the cue's start.
 
     Its end is crossed with what lies before its start, by as much as before, else over `USUAL_CROSSFADE_MS`, as far as the
-    recording allows. Raises `InvalidInput` for a section outside the cue.
+    recording allows. Raises `InvalidInput` for a section outside the cue, or shorter than `SHORTEST_LOOP_MS`.
     """
     clip = _clip_of(job, job.cue(cue_id))
     begins = start_of(job, clip)
     start, end = (source_frame_from(job, clip, begins + frame) for frame in (start_frame, end_frame))
     end = min(end, clip.tail_frame)
-    if not clip.head_frame <= start < end - 1:
-        raise InvalidInput(f"a loop lies inside “{clip.name}”, and ends after it starts")
+    rate_hz = job.source(clip.source_id).rate_hz
+    if not clip.head_frame <= start <= end - ms_to_frames(SHORTEST_LOOP_MS, rate_hz):
+        raise InvalidInput(f"a loop lies inside “{clip.name}”, and takes {SHORTEST_LOOP_MS:.0f} ms or more")
     was = loop_of(job, clip.id)
-    usual = was.crossfade_frames if was else ms_to_frames(USUAL_CROSSFADE_MS, job.source(clip.source_id).rate_hz)
+    usual = was.crossfade_frames if was else ms_to_frames(USUAL_CROSSFADE_MS, rate_hz)
     crossed = min(usual if crossfade_frames is None else max(crossfade_frames, 0), start, (end - start) // 2)
     made = was or Mark(f"m{job.next_number}", "loop", "Loop", 0, clip.id)
     mark = replace(made, frame=start, end_frame=end, crossfade_frames=crossed)

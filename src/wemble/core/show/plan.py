@@ -9,22 +9,24 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import astuple, dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from wemble.core.edit.cues import events_of, in_running_order, loop_of
+from wemble.core.edit.cues import SHORTEST_LOOP_MS, events_of, in_running_order, loop_of
 from wemble.core.edit.model import EVERYTHING, Clip, Cue, CueKind, CueStart, CueVoice, Job, Mark
 from wemble.core.edit.placement import end_of, placed, start_of, to_source_frames
 from wemble.core.render import RenderPlan
 from wemble.core.render.plan import fold
 from wemble.core.shape.crossfade import correlation, crossfade_gains
 from wemble.core.shape.curves import Shape, curve
-from wemble.core.signal.levels import from_db
+from wemble.core.signal.levels import from_db, ms_to_frames
 from wemble.core.signal.reader import SampleReader
 from wemble.errors import InvalidInput
 
 CURVE_STEPS = 1024
+PLAIN = "s 0"
+"""The curve of what is faded by hand: stop everything, fade this one, pause."""
 UNHEARD_DB = -60.0
 """What lies under it counts as not heard (common practice)."""
 _MOST_REPEATS = 64
@@ -134,7 +136,8 @@ class ShowPlan:
     fade_frames: int
     once_frames: int
     pause_frames: int
-    block_frames: int = field(default=0)
+    block_frames: int
+    shortest_loop: int
 
 
 def compile_show(
@@ -148,18 +151,16 @@ def compile_show(
     order = in_running_order(job)
     places = {cue.id: n for n, cue in enumerate(order)}
     bodies: list[PlannedBody] = []
-    curves: dict[str, tuple[float, ...]] = {_PLAIN: curve_table("s", 0.0)}
+    curves: dict[str, tuple[float, ...]] = {PLAIN: curve_table("s", 0.0)}
     cues = []
     for n, cue in enumerate(order):
         planned = PlannedCue(
             cue.id, cue.number, cue.name, cue.kind, cue.start, cue.wait_frames, cue.group, cue.page, cue.note,
             problem_of(job, cue, missing),
         )  # fmt: skip
-        if planned.problem:
-            pass
-        elif cue.kind == "sound":
+        if cue.kind == "sound" and not planned.problem:
             planned = _sound(job, cue, n, planned, bodies, reader)
-        elif cue.kind in ("fade", "stop"):
+        elif cue.kind in ("fade", "stop") and not planned.problem:
             key = f"{cue.shape} {cue.bend:g}"
             curves.setdefault(key, curve_table(cue.shape, cue.bend))
             planned = replace(
@@ -176,10 +177,8 @@ def compile_show(
     return ShowPlan(
         rate, job.channels or 2, tuple(cues), tuple(bodies), curves, round(settings.stop_s * rate),
         round(settings.fade_s * rate), round(settings.once_s * rate), round(0.02 * rate), rate,
+        ms_to_frames(SHORTEST_LOOP_MS, rate),
     )  # fmt: skip
-
-
-_PLAIN = "s 0"
 
 
 def problem_of(job: Job, cue: Cue, missing: frozenset[str] = frozenset()) -> str:
@@ -289,7 +288,7 @@ def _loop(
     begins = start_of(job, clip)
     start, end = (placed(job, clip, frame) - begins for frame in (mark.frame, mark.end_frame))
     start, end = max(start, 0), min(end, frames)
-    if end - start < 2:
+    if end - start < ms_to_frames(SHORTEST_LOOP_MS, job.rate_hz):
         return None, 0
     crossed = placed(job, clip, mark.end_frame) - placed(job, clip, mark.end_frame - mark.crossfade_frames)
     crossed = min(crossed, (end - start) // 2, begins + start - placed(job, clip, 0))
@@ -310,6 +309,6 @@ def _key(job: Job, clip: Clip, source_id: str, lead: int) -> str:
     own = (
         source_id, job.rate_hz, job.channels, lead, clip.head_frame, clip.tail_frame, clip.origin_frame - start_of(job, clip),
         clip.gain_db, clip.line, lane.gain_db, lane.pan,
-        [astuple(fade)[:3] + astuple(fade)[4:] if fade else None for fade in (clip.fade_in, clip.fade_out)],
+        [replace(fade, origin="own") if fade else None for fade in (clip.fade_in, clip.fade_out)],
     )  # fmt: skip
     return hashlib.sha256(repr(own).encode()).hexdigest()[:24]

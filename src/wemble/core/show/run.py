@@ -14,14 +14,15 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.show.plan import CURVE_STEPS, UNHEARD_DB, PlannedCue, PlannedLoop, ShowPlan
+from wemble.core.show.plan import CURVE_STEPS, PLAIN, UNHEARD_DB, PlannedCue, PlannedLoop, ShowPlan
 from wemble.core.signal.levels import from_db
 
 PressKind = Literal[
     "go", "let_go", "fade_this", "stop_all", "pause", "go_on", "back", "skip", "stand_at", "set_loop", "broke_off"
 ]
 UNHEARD = float(from_db(UNHEARD_DB))
-_PLAIN = "s 0"
+LONGEST_S = 4 * 3600
+"""No show without anybody goes on for longer."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,7 +209,7 @@ class ShowRun:
         self.frozen = False
         self.loops: dict[int, PlannedLoop] = {}
         self._tables = {key: np.array(values) for key, values in plan.curves.items()}
-        self.master = Ramp(1.0, 1.0, 0, 0, self._tables[_PLAIN])
+        self.master = Ramp(1.0, 1.0, 0, 0, self._tables[PLAIN])
         self._fired = 0
         self._last_go: int | None = None
 
@@ -230,13 +231,13 @@ class ShowRun:
             case "fade_this":
                 found = self._newest(press.cue, lambda one: one.stop_at is None)
                 if found:
-                    self._fade(found, 0.0, self.plan.fade_frames, _PLAIN, stops=True)
+                    self._fade(found, 0.0, self.plan.fade_frames, PLAIN, stops=True)
                 self._note("fade this one" if found else "nothing to fade", found.cue if found else press.cue)
             case "stop_all":
                 self.waiting.clear()
                 for one in self.sounding:
                     one.then = None
-                    self._fade(one, 0.0, self.plan.stop_frames, _PLAIN, stops=True)
+                    self._fade(one, 0.0, self.plan.stop_frames, PLAIN, stops=True)
                 self._note("stop everything")
             case "pause":
                 if not self.paused:
@@ -247,7 +248,7 @@ class ShowRun:
                 self._go_on()
             case "broke_off":
                 self.paused = self.frozen = True
-                self.master = Ramp(0.0, 0.0, self.frame, 0, self._tables[_PLAIN])
+                self.master = Ramp(0.0, 0.0, self.frame, 0, self._tables[PLAIN])
                 self._note("broke off")
             case "back" | "skip" | "stand_at":
                 self._stand(press)
@@ -267,6 +268,11 @@ class ShowRun:
             self.frame = stop
             if self.paused and not self.frozen and self.frame >= self.master.start + self.master.length:
                 self.frozen = True
+
+    def go_to(self, frame: int) -> None:
+        """Go on to a frame of the output without a sample."""
+        for _ in self.stretches(frame):
+            pass
 
     def _next_change(self) -> int:
         """Return the frame of the output at which something changes next."""
@@ -327,7 +333,7 @@ class ShowRun:
 
     def _turn_master(self, to: float) -> None:
         was = self.master.now(self.frame)
-        self.master = Ramp(was, to, self.frame, self.plan.pause_frames, self._tables[_PLAIN])
+        self.master = Ramp(was, to, self.frame, self.plan.pause_frames, self._tables[PLAIN])
 
     def _fire(self, cue: int) -> None:
         planned = self.plan.cues[cue]
@@ -355,7 +361,7 @@ class ShowRun:
         whole = loop is None
         first = planned.frames if loop is None else loop.end
         one = Sounding(
-            cue, planned, self.now, Ramp(gain, gain, self.now, 0, self._tables[_PLAIN]), [Piece(0, 0, first)], loop
+            cue, planned, self.now, Ramp(gain, gain, self.now, 0, self._tables[PLAIN]), [Piece(0, 0, first)], loop
         )
         one.last = whole
         self.sounding.append(one)
@@ -399,7 +405,7 @@ class ShowRun:
             return
         crossed = len(planned.loop.goes)
         lead = min((self.plan.bodies[voice.body].lead for voice in planned.voices), default=0)
-        shortest = max(2 * crossed, 2)
+        shortest = max(2 * crossed, self.plan.shortest_loop)
         start = min(max(press.start, crossed - lead, 0), planned.frames - shortest)
         end = min(max(press.end, start + shortest), planned.frames)
         loop = PlannedLoop(start, end, press.passes, planned.loop.goes, planned.loop.comes)
@@ -433,10 +439,28 @@ def run_log(plan: ShowPlan, presses: Sequence[Press], until: int) -> list[LogEnt
     """Return what happens up to a frame when the operator presses this, without a sample."""
     run = ShowRun(plan)
     for press in presses:
-        for _ in run.stretches(min(press.frame, until)):
-            pass
+        run.go_to(min(press.frame, until))
         if press.frame <= until:
             run.press(press)
-    for _ in run.stretches(until):
-        pass
+    run.go_to(until)
     return run.log
+
+
+def run_to_rest(plan: ShowPlan, presses: Sequence[Press]) -> ShowRun:
+    """Return a run as these presses leave it: all that ends by itself has ended, or `LONGEST_S` have passed.
+
+    What then still sounds is a loop that nobody lets go. The presses hold no pause.
+    """
+    run = ShowRun(plan)
+    for press in presses:
+        run.go_to(press.frame)
+        run.press(press)
+    while run.frame < LONGEST_S * plan.rate_hz:
+        due = [at for at, _, _ in run.waiting]
+        for one in run.sounding:
+            decided = one.loop is not None and (one.loop.passes > 0 or one.let_go)
+            due += [at for at in (one.ends_at, one.decides_at if decided else None) if at is not None]
+        if not due:
+            break
+        run.go_to(max(*due, run.frame + 1))
+    return run
