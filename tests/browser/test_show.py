@@ -214,7 +214,7 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_
     page.keyboard.press("4")
     page.get_by_role("button", name=re.compile("goes on sounding, unheard")).click()
     lens = page.get_by_role("region", name="fade lens")
-    expect(lens).to_contain_text("sounding, unheard, when it is done")
+    expect(lens).to_contain_text("goes on sounding, unheard")
     page.keyboard.press("2")
     page.get_by_role("checkbox", name="stop it when done").click()
     settled(page)

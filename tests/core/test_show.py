@@ -36,7 +36,6 @@ from wemble.core.show.plan import (
     body_renderer,
     compile_show,
     curve_table,
-    passes_db,
 )
 from wemble.core.show.run import Press, PressKind, ShowRun, run_log
 from wemble.core.signal.levels import Samples
@@ -286,19 +285,23 @@ def test_an_engine_is_faded_up_heard_at_once_and_left_unheard_only_with_a_word()
     job, by, reader = crossing(Engine=16, Horn=3)
     job = cues.loop_of_cue(job, by["Engine"], at(2), at(14), 0).job
     job = cues.fade_up(job, by["Engine"], at(4)).job
-    assert 4.0 * passes_db("s", 0.0, -40.0) < 0.3
     plan = compile_show(job, reader)
+    assert [(one.level_db, one.frame < at(0.3)) for one in plan.cues[1].passed] == [(-40.0, True), (-20.0, False)]
     samples = np.concatenate(
         [block for _, block in OfflineShow(plan, _bodies(job, reader)).perform([Press(0, "go")], at(5))], axis=1
     )
     assert (
         samples[0, 0] == pytest.approx(0.0, abs=1e-6)
-        and samples[0, at(0.3)] > 0.25 * 0.01
+        and samples[0, plan.cues[1].passed[0].frame] == pytest.approx(0.25 * 0.01, rel=1e-3)
         and samples[0, at(4.5)] == 0.25
     )
     job = cues.add_cue(job, "fade", None, "Engine down", target_id=by["Engine"]).job
     down = next(cue.id for cue in job.cues.values() if cue.name == "Engine down")
     job = cues.set_cue(job, (down,), CueSettings(stops=False, length_frames=at(5))).job
+    falls = next(cue for cue in compile_show(job, reader).cues if cue.id == down)
+    assert falls.before == 1.0 and [one.level_db for one in falls.passed] == [-20.0, -40.0]
+    up = plan.cues[1].passed[0].frame / at(4)  # down is the mirror image of up
+    assert falls.passed[1].frame / at(5) == pytest.approx(1.0 - up, abs=1e-4)
     texts = [fault.text for fault in show_faults(job, compile_show(job, reader), {})]
     assert any("unheard: let the fade stop it" in text for text in texts) and any(
         "at the end of the show, unheard" in text for text in texts

@@ -3261,6 +3261,16 @@ export interface components {
             grid: components["schemas"]["Grid"] | null;
         };
         /**
+         * Passed
+         * @description A level, and the frame of a fade at which its gain passes it.
+         */
+        Passed: {
+            /** Level Db */
+            level_db: number;
+            /** Frame */
+            frame: number;
+        };
+        /**
          * PasteClips
          * @description Lay copies of clips, as a revision had them, with the first at a job frame.
          */
@@ -3413,6 +3423,9 @@ export interface components {
         /**
          * PlannedCue
          * @description A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing.
+         *
+         *     ``before`` is the gain that a fade starts from as far as the running order tells, and ``passed`` what it passes then: the
+         *     run itself fades from where its target is.
          */
         PlannedCue: {
             /** Id */
@@ -3496,6 +3509,16 @@ export interface components {
              * @default false
              */
             stops: boolean;
+            /**
+             * Before
+             * @default 1
+             */
+            before: number;
+            /**
+             * Passed
+             * @default []
+             */
+            passed: components["schemas"]["Passed"][];
         };
         /**
          * PlannedEvent

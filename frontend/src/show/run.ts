@@ -4,6 +4,7 @@
  * precision: logs and samples of the two are equal, which `run.test.ts` and the browser's tests hold.
  */
 import type { PlannedCue, PlannedLoop, ShowPlan } from "../api/types";
+import { Ramp } from "../wave/ramp";
 
 export type PressKind = "go" | "let_go" | "fade_this" | "stop_all" | "pause" | "go_on" | "back" | "skip" | "stand_at" | "set_loop" | "broke_off";
 
@@ -23,40 +24,8 @@ export interface LogEntry {
   readonly event: number | null;
 }
 
-export const CURVE_STEPS = 1024;
 const FAR = 2 ** 52;
 const PLAIN = "s 0";
-
-/** A curve at frame `k` of `length`, read from its table in straight lines. */
-export function along(table: readonly number[], k: number, length: number): number {
-  const x = ((k + 0.5) * CURVE_STEPS) / length;
-  const i = Math.floor(x);
-  const from = table[i] as number;
-  return from + ((table[i + 1] as number) - from) * (x - i);
-}
-
-/** A gain on its way from one value to another over some frames. */
-export class Ramp {
-  constructor(
-    readonly before: number,
-    readonly after: number,
-    readonly start: number,
-    readonly length: number,
-    readonly table: readonly number[],
-  ) {}
-
-  at(frame: number): number {
-    const k = frame - this.start;
-    if (k >= this.length) return this.after;
-    if (this.after >= this.before) return this.before + (this.after - this.before) * along(this.table, k, this.length);
-    return this.after + (this.before - this.after) * along(this.table, this.length - 1 - k, this.length);
-  }
-
-  /** The gain of the frame before this one, from which another ramp goes on. */
-  now(frame: number): number {
-    return frame > this.start ? this.at(frame - 1) : this.before;
-  }
-}
 
 /** A run of a body: from place `at` of what is played on, frames of the body from `frame`; its end crossed with what lies before `into`. */
 export interface Piece {

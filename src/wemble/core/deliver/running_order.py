@@ -13,9 +13,9 @@ from wemble.core.edit.model import EVERYTHING, Cue, Job
 from wemble.core.edit.placement import end_of, start_of
 
 
-def in_words(job: Job, cue: Cue) -> str:
-    """Say in a sentence what a cue does, and when."""
-    parts = [cue.name, _start(job, cue), *_does(job, cue)]
+def in_words(job: Job, cue: Cue, above: Cue | None) -> str:
+    """Say in a sentence what a cue does, and when: after which one ``above``, if there is one."""
+    parts = [cue.name, _start(job, cue, above), *_does(job, cue)]
     return " · ".join(part for part in parts if part)
 
 
@@ -37,7 +37,8 @@ def order_as_csv(job: Job) -> str:
 def order_as_page(job: Job) -> str:
     """Return the running order as a page to print."""
     rows, group = [], ""
-    for cue in in_running_order(job):
+    order = in_running_order(job)
+    for above, cue in zip([None, *order], order, strict=False):
         if cue.group != group and cue.group:
             rows.append(f'<tr><th colspan="4">{html.escape(cue.group)}</th></tr>')
         group = cue.group
@@ -46,7 +47,7 @@ def order_as_page(job: Job) -> str:
         )
         note = f"<br><i>{html.escape(cue.note)}</i>" if cue.note else ""
         rows.append(
-            f"<tr><td>{cue.number}</td><td>{html.escape(in_words(job, cue))}{note}{events}</td>"
+            f"<tr><td>{cue.number}</td><td>{html.escape(in_words(job, cue, above))}{note}{events}</td>"
             f"<td>{_length_s(job, cue)}</td><td>{html.escape(cue.page)}</td></tr>"
         )
     title = html.escape(job.name)
@@ -59,15 +60,13 @@ def order_as_page(job: Job) -> str:
     )
 
 
-def _start(job: Job, cue: Cue) -> str:
-    order = in_running_order(job)
-    if cue.start == "go" or cue.position == 0:
+def _start(job: Job, cue: Cue, above: Cue | None) -> str:
+    if cue.start == "go" or above is None:
         return "on GO"
-    above = order[cue.position - 1].name
     wait_s = cue.wait_frames / _rate(job)
     if cue.start == "after_end":
-        return f"{wait_s:g} s after {above} ends"
-    return f"together with {above}" if not wait_s else f"{wait_s:g} s after {above} starts"
+        return f"{wait_s:g} s after {above.name} ends"
+    return f"together with {above.name}" if not wait_s else f"{wait_s:g} s after {above.name} starts"
 
 
 def _does(job: Job, cue: Cue) -> list[str]:

@@ -8,7 +8,7 @@ the run, and is simple enough to be played without a server.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -29,6 +29,8 @@ PLAIN = "s 0"
 """The curve of what is faded by hand: stop everything, fade this one, pause."""
 UNHEARD_DB = -60.0
 """What lies under it counts as not heard (common practice)."""
+PASSED_DB = (-40.0, -20.0)
+"""A fade says when it passes these: up from nothing it should be heard at once (common practice)."""
 _MOST_REPEATS = 64
 
 
@@ -92,8 +94,20 @@ class PlannedEvent:
 
 
 @dataclass(frozen=True, slots=True)
+class Passed:
+    """A level, and the frame of a fade at which its gain passes it."""
+
+    level_db: float
+    frame: int
+
+
+@dataclass(frozen=True, slots=True)
 class PlannedCue:
-    """A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing."""
+    """A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing.
+
+    ``before`` is the gain that a fade starts from as far as the running order tells, and ``passed`` what it passes then: the
+    run itself fades from where its target is.
+    """
 
     id: str
     number: str
@@ -116,6 +130,8 @@ class PlannedCue:
     length: int = 0
     curve: str = ""
     stops: bool = False
+    before: float = 1.0
+    passed: tuple[Passed, ...] = ()
 
     @property
     def longest_delay(self) -> int:
@@ -153,6 +169,7 @@ def compile_show(
     bodies: list[PlannedBody] = []
     curves: dict[str, tuple[float, ...]] = {PLAIN: curve_table("s", 0.0)}
     cues = []
+    reached: dict[str, float] = {}  # the gain of each target, as the order is gone down
     for n, cue in enumerate(order):
         planned = PlannedCue(
             cue.id, cue.number, cue.name, cue.kind, cue.start, cue.wait_frames, cue.group, cue.page, cue.note,
@@ -160,17 +177,23 @@ def compile_show(
         )  # fmt: skip
         if cue.kind == "sound" and not planned.problem:
             planned = _sound(job, cue, n, planned, bodies, reader)
+            reached[cue.id] = 0.0 if cue.silent else 1.0
         elif cue.kind in ("fade", "stop") and not planned.problem:
             key = f"{cue.shape} {cue.bend:g}"
-            curves.setdefault(key, curve_table(cue.shape, cue.bend))
+            table = curves.setdefault(key, curve_table(cue.shape, cue.bend))
+            before = reached.get(cue.target_id, 1.0)
+            after = 0.0 if cue.kind == "stop" or cue.level_db is None else float(from_db(cue.level_db))
+            reached[cue.target_id] = after
             planned = replace(
                 planned,
                 target=places.get(cue.target_id),
                 everything=cue.target_id == EVERYTHING,
-                gain=0.0 if cue.kind == "stop" or cue.level_db is None else float(from_db(cue.level_db)),
+                gain=after,
                 length=cue.length_frames,
                 curve=key,
                 stops=cue.kind == "stop" or cue.stops,
+                before=before,
+                passed=passed_by(before, after, table, cue.length_frames),
             )
         cues.append(planned)
     rate = job.rate_hz or 48_000
@@ -214,10 +237,16 @@ def curve_table(shape: Shape, bend: float) -> tuple[float, ...]:
     return tuple(float(one) for one in values)
 
 
-def passes_db(shape: Shape, bend: float, level_db: float) -> float:
-    """Return the part of a running fade from or to nothing, 0…1 counted from its quiet end, at which it passes a level."""
-    table = np.array(curve_table(shape, bend))
-    return float(np.interp(10.0 ** (level_db / 20.0), table, np.linspace(0.0, 1.0, len(table))))
+def passed_by(before: float, after: float, table: Sequence[float], length: int) -> tuple[Passed, ...]:
+    """Return which of `PASSED_DB` a fade of so many frames passes between two gains, in the order in which it does."""
+    low, high, parts = min(before, after), max(before, after), np.linspace(0.0, 1.0, len(table))
+    found = []
+    for level_db in PASSED_DB:
+        level = from_db(level_db)
+        if low < level < high:
+            part = float(np.interp((level - low) / (high - low), table, parts))
+            found.append(Passed(level_db, round(length * (part if after > before else 1.0 - part))))
+    return tuple(sorted(found, key=lambda one: one.frame))
 
 
 def body_renderer(job: Job, cue: Cue, body: PlannedBody) -> RenderPlan:
