@@ -21,8 +21,9 @@ const CODE = `registerProcessor("ear", class extends AudioWorkletProcessor {
   process(inputs) {
     const input = inputs[0];
     if (!input.length && !this.block) return true;
-    if (!this.block) { this.block = new Float32Array(48000 * input.length); this.frame = currentFrame; this.at = 0; }
+    if (!this.block) { this.block = new Float32Array(48000 * input.length); this.frame = 0; this.at = 0; }
     const length = 48000;
+    this.frame = Math.max(this.frame, currentFrame - this.at); // currentFrame lags where the page holds the graph
     input.forEach((samples, c) => this.block.set(samples, c * length + this.at)); // no input is silence
     this.at += 128;
     if (this.at >= length) { this.port.postMessage([this.frame, this.block], [this.block.buffer]); this.block = null; }
@@ -63,7 +64,7 @@ def heard(page: Page) -> tuple[int, Samples]:
         frame, text = page.evaluate("(n) => window.showBlock(n)", n)
         block = np.frombuffer(base64.b64decode(text), np.float32).reshape(-1, 48_000)
         first = frame if not blocks else first
-        assert expected is None or frame == expected, "the ear missed something"
+        assert expected is None or frame == expected, f"the ear missed {frame - (expected or 0)} frames"
         expected = frame + block.shape[1]
         blocks.append(block)
     return first, np.concatenate(blocks, axis=1)
