@@ -145,7 +145,9 @@ def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_a
     expect(sounding).to_contain_text("paused")
     page.wait_for_timeout(300)
     page.keyboard.press("p")
+    expect(sounding).not_to_contain_text("Hit")
     page.keyboard.press("ArrowDown")
+    expect(sounding.get_by_role("option", selected=True)).to_contain_text("Bed")
     page.keyboard.press(",")  # the loop ends 10 ms earlier, from the next pass on
     page.keyboard.press("l")
     page.wait_for_timeout(1500)
