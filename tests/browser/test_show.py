@@ -283,7 +283,7 @@ def test_the_running_order_is_made_by_hand(page: Page, demo_server: Server, tmp_
     noise = np.random.default_rng(3).standard_normal(len(t)) * 3e-4
     for n, gain in enumerate((0.3, 3.0)):
         soundfile.write(tmp_path / f"Gull {n}.wav", np.clip(gain * call + noise, -0.9, 0.9), RATE, subtype="PCM_16")
-    page.get_by_label("sounds to add").set_input_files(sorted(tmp_path.glob("Gull*.wav")))
+    page.get_by_label("files to add").set_input_files(sorted(tmp_path.glob("Gull*.wav")))
     files = page.get_by_role("listbox", name="files to hear")
     expect(files.get_by_text("its peaks are flattened")).to_be_visible(timeout=15_000)
     serious(page, "files to hear")

@@ -2,7 +2,7 @@
 import type { ShowPlan } from "../api/types";
 import type { ShowRun, Sounding } from "./run";
 
-export const AHEAD_BLOCKS = 12;
+const AHEAD_BLOCKS = 12;
 const HEAD_BLOCKS = 4;
 const NEXT_GOS = 4;
 

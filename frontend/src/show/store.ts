@@ -48,7 +48,6 @@ export async function keptShow(jobId: string): Promise<KeptShow | null> {
 export class BlockStore {
   private readonly cache: Promise<Cache>;
   private readonly kept = new Set<string>();
-  private loading = 0;
   private stopped = false;
 
   constructor(
@@ -95,17 +94,11 @@ export class BlockStore {
         if (at % 8 === 0 || at === left.length) onPart(this.part);
       }
     };
-    this.loading += 1;
     try {
       await Promise.all(Array.from({ length: AT_ONCE }, work));
     } finally {
-      this.loading -= 1;
       onPart(this.part);
     }
-  }
-
-  get isLoading(): boolean {
-    return this.loading > 0;
   }
 
   stop(): void {

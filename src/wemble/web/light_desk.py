@@ -16,7 +16,6 @@ from typing import Any
 from flask import Flask, Response, jsonify, request
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-PORT = 8737
 MOST_BYTES, MOST_EVENTS = 4_096, 1_000
 _LOOPBACK = re.compile(r"http://(127\.0\.0\.1|localhost|\[::1\])(:\d{1,5})?")
 

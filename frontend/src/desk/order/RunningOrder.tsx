@@ -24,7 +24,7 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
   const hand = useCue();
   const ids = useChosen((state) => state.ids);
   const faults = useShow()?.faults;
-  const byCue = useMemo(() => new Map(order.map((cue) => [cue.id, (faults ?? []).filter((fault) => fault.cue_id === cue.id)])), [order, faults]);
+  const byCue = useMemo(() => faultsByCue(faults ?? []), [faults]);
   const [dropAt, setDropAt] = useState<number | null>(null);
   const scroller = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({ count: order.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 5 });
@@ -97,6 +97,12 @@ export function RunningOrder({ onStrip }: { readonly onStrip: () => void }) {
 }
 
 /** Sounds from files: heard first, then taken in as cues. */
+function faultsByCue(faults: readonly ShowFault[]): ReadonlyMap<string, readonly ShowFault[]> {
+  const found = new Map<string, ShowFault[]>();
+  for (const fault of faults) found.set(fault.cue_id, [...(found.get(fault.cue_id) ?? []), fault]);
+  return found;
+}
+
 function AddSounds() {
   const id = useOpen((desk) => desk.id);
   const input = useRef<HTMLInputElement>(null);
@@ -108,7 +114,7 @@ function AddSounds() {
   return (
     <>
       <Button className="py-0!" onClick={() => input.current?.click()}>add sounds …</Button>
-      <input ref={input} type="file" multiple hidden aria-label="sounds to add" onChange={(event) => take(event.target.files)} />
+      <input ref={input} type="file" multiple hidden aria-label="files to add" onChange={(event) => take(event.target.files)} />
     </>
   );
 }
