@@ -34,7 +34,7 @@ def chapters_in(job: Job, piece: Piece) -> list[Chapter]:
     marks = [(place_of(job, mark), mark) for mark in in_order(job) if mark.kind == "section"]
     inside = [(at - piece.start, mark) for at, mark in marks if piece.start <= at < piece.end]
     starts = [round(1000 * at / job.rate_hz) for at, _ in inside]
-    ends = [*starts[1:], round(1000 * (piece.end - piece.start) / job.rate_hz)]
+    ends = [*starts, round(1000 * (piece.end - piece.start) / job.rate_hz)][1:]
     return [
         Chapter(start, end, mark.name, mark.link, mark.picture)
         for start, end, (_, mark) in zip(starts, ends, inside, strict=True)

@@ -187,7 +187,7 @@ def run_on(job: Job, mark_id: str, overlap_frames: int) -> Edited:
 
     def fade(clip: Clip) -> Fade:
         rate = job.source(clip.source_id).rate_hz
-        frames = min(overlap_frames * rate // job.rate_hz, clip.frames)
+        frames = min(max(overlap_frames * rate // job.rate_hz, 1), clip.frames)
         return Fade(frames, "equal_power", origin="own")
 
     return Edited(set_clips(job, replace(left, fade_out=fade(left)), replace(job.clip(right.id), fade_in=fade(right))))
