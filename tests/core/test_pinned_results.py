@@ -27,6 +27,7 @@ from wemble.core.check.edges import Edge, automatic_fades, edge_click, edge_verd
 from wemble.core.check.join import join_verdict
 from wemble.core.check.programme import end_verdict, outside_verdict
 from wemble.core.check.table import TABLE, state_of
+from wemble.core.edges.alignment import align
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
 from wemble.core.edges.envelope import Envelope, envelope
@@ -34,11 +35,13 @@ from wemble.core.edges.floor import Floor, measure_floor
 from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, find_hits, holds_many, measure_take, with_rooms
 from wemble.core.edges.onset import find_hit, rough_hit
+from wemble.core.edges.programme import falls_for_good, find_programme, sharp_start
 from wemble.core.edges.recipe import _HIT_LIMITS, _LIMITS, HitRecipe, Recipe
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.room_tone import room_tone
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import clean_quiet, find_sounds
+from wemble.core.edges.speaker import doubt, find_said, own_sound, propose_for_speaker
 from wemble.core.edit.clips import add_source
 from wemble.core.edit.kit import lay_out_sets, soften_ends, turn_down_hot
 from wemble.core.edit.marks import set_programme
@@ -46,9 +49,12 @@ from wemble.core.edit.model import Fade, Grid, Job, Join, Lane, SourceUse
 from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear
 from wemble.core.kit.strikes import Strike
 from wemble.core.render import RenderPlan
+from wemble.core.render.limiter import Limiter, LimiterSettings
 from wemble.core.shape.crossfade import correlation
 from wemble.core.shape.seams import crossed, find_seams, looped_end, usual_place
+from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.levels import from_db
+from wemble.core.signal.loudness import LoudnessMeter, integrated_lufs, powers_between, range_lu, short_term_lufs
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import ArrayReader, cut
 from wemble.core.signal.spectra import spectral_columns
@@ -407,6 +413,117 @@ def kits(seed: int) -> list[Any]:
     return [*out, *gains, first_to_hear(list(starts), list(sure))]
 
 
+def mixes(seed: int) -> list[Any]:
+    """Programmes of music that strikes, swells, stops and dies away, in hiss, rumble or silence, of one or two channels."""
+    rng, out = np.random.default_rng(seed), []
+    for _ in range(6):
+        rate, channels = int(rng.choice([8_000, 16_000, 22_050])), int(rng.integers(1, 3))
+        frames = round(rng.uniform(1.5, 4.0) * rate)
+        t = np.arange(frames) / rate
+        music = sum(np.sin(2 * np.pi * hz * t + rng.uniform(0, 6)) for hz in rng.uniform(60, 900, 3)) * 0.1
+        music *= np.minimum(t / rng.choice([0.0005, 0.02, 0.8]), 1.0)
+        music *= np.exp(-np.maximum(t - rng.uniform(0.5, 1.2), 0.0) * rng.choice([0.0, 1.5, 6.0]))
+        music[frames // 2 : frames // 2 + round(rng.choice([0.0, 0.4]) * rate)] = 0.0
+        before, behind = (round(rng.choice([0.0, 0.06, 0.7, 2.0]) * rate) for _ in range(2))
+        whole = np.pad(music, (before, behind)) * rng.uniform(0.3, 1.0, (channels, 1))
+        noise = rng.standard_normal(whole.shape)
+        if rng.random() < 0.4:
+            noise = signal.lfilter([0.1], [1.0, -0.9], noise)
+        noise[:, before + frames // 2 :] *= from_db(rng.choice([0.0, 4.0]))
+        whole += rng.choice([0.0, from_db(rng.uniform(-75.0, -40.0))]) * noise
+        if before > rate and rng.random() < 0.5:
+            whole[:, rate // 4 : rate // 4 + rate // 50] += 0.05 * rng.standard_normal(rate // 50)
+        samples = whole.astype(np.float32)
+        read, levels = partial(cut, samples), enveloped(samples, rate)
+        ends = (0, None) if rng.random() < 0.7 else (before // 2, samples.shape[1] - behind // 3)
+        found = find_programme(read, levels, head_frame=ends[0], tail_frame=ends[1])
+        if found is None:
+            out.append("nothing")
+            continue
+        out += [*astuple(found), sharp_start(read, found.start_frame, ends[0], rate)]
+        out += [falls_for_good(levels, found, under) for under in (6.0, 20.0)]
+    return out
+
+
+def loudnesses(seed: int) -> list[Any]:
+    """What a meter says of noise in swells, and of parts of it."""
+    rng = np.random.default_rng(seed)
+    rate, channels = (8_000, 44_100, 48_000)[seed % 3], 1 + seed % 2
+    swell = np.interp(np.arange(9 * rate), np.linspace(0, 9 * rate, 14), rng.choice([-80.0, -45.0, -20.0, -6.0], 14))
+    samples = (from_db(1.0) * 10 ** (swell / 20) * 0.3 * rng.standard_normal((channels, 9 * rate))).astype(np.float32)
+    meter, at = LoudnessMeter(rate, channels), 0
+    while at < samples.shape[1]:
+        frames = int(rng.integers(1, 60_000))
+        meter.feed(samples[:, at : at + frames])
+        at += frames
+    found = meter.result()
+    spans = np.sort(rng.integers(0, 9 * rate, (3, 2)), axis=1)
+    out = [found.integrated_lufs, found.range_lu, found.sample_peak_db, found.true_peak_db, found.of_spans(spans, rate)]
+    parts = [powers_between(found.powers, int(a), int(b), rate) for a, b in spans]
+    out += [
+        len(found.powers),
+        *map(len, parts),
+        *10 * np.log10(found.powers[::7] + 1e-9),
+        *short_term_lufs(found.powers)[::9],
+    ]
+    return [*out, *(x for part in parts for x in (integrated_lufs(part), range_lu(part)))]
+
+
+def limits(seed: int) -> list[Any]:
+    """What a limiter makes of bursts over its ceiling, and says of it."""
+    rng = np.random.default_rng(seed)
+    rate, channels = (8_000, 44_100, 96_000)[seed % 3], 1 + seed % 2
+    frames = rate // 2
+    samples = 0.2 * rng.standard_normal((channels, frames)) * (1 + 8 * (rng.random(frames) < 5 / rate))
+    wanted = LimiterSettings(
+        rng.choice([-1.0, -6.0]), bool(seed % 4 < 2), rng.choice([2.0, 5.0]), rng.choice([40.0, 200.0])
+    )
+    limiter = Limiter(wanted, rate, channels, room=rng.choice([0.0, 1e-3]))
+    out = np.concatenate([limiter.feed(samples.astype(np.float32)), limiter.finish()], axis=1)
+    pieces = np.add.reduceat(np.abs(out.astype(np.float64)), np.arange(0, frames, frames // 20), axis=1)
+    return [*pieces.ravel(), limiter.least_db, limiter.limited_frames, *limiter.steps_db]
+
+
+def conversations(seed: int) -> list[Any]:
+    """Two who talk, each into a microphone that hears the other later and softer: how the lanes lie, and whose sound it is."""
+    rng, rate = np.random.default_rng(seed), 8_000
+    frames = 40 * rate
+    own, at = np.zeros((2, frames)), 0.5
+    while at < 37.0:
+        length = rng.uniform(0.5, 2.5)
+        n = np.arange(round(length * rate))
+        buzz = sum(np.sin(2 * np.pi * rng.uniform(90, 200) * k * n / rate + k) / k for k in range(1, 12))
+        syllables = np.abs(np.sin(2 * np.pi * rng.uniform(1.7, 2.6) * n / rate)) + 0.1
+        said = buzz * syllables * (0.05 + 0.03 * rng.standard_normal(len(n)))
+        part = own[rng.integers(0, 2), round(at * rate) :][: len(n)]
+        part += said[: len(part)]
+        at += length + rng.uniform(-0.2, 1.0)
+    tail = rng.standard_normal((2, 900)) * 10 ** (-3 * np.arange(900) / 800)
+    tail[:, 0] += 4.0
+    other = [signal.fftconvolve(own[1 - n], from_db(-18.0) * tail[n] / 5.0)[:frames] for n in range(2)]
+    lanes = (
+        own + np.array([np.roll(one, 24) for one in other]) + from_db(-66.0) * rng.standard_normal(own.shape)
+    ).astype(np.float32)
+    reads = [partial(cut, lane[None]) for lane in lanes]
+    levels = [enveloped(lane[None], rate) for lane in lanes]
+    floors = [measure_floor(one) for one in levels]
+    heard = heard_of_each_other(reads, frames, rate, [floor.sound_db for floor in floors])
+    out: list[Any] = [
+        x
+        for one in heard
+        for part in (one.whole, one.own, one.rest)
+        for x in 10 * np.log10(np.ravel(part)[::997] + 1e-9)
+    ]
+    for level, one, floor in zip(levels, heard, floors, strict=True):
+        said_by = find_said(own_sound(level, one), floor, propose_for_speaker(floor))
+        out += [*said_by.found.spans.ravel(), *said_by.found.sounds.ravel(), *said_by.margins_db.round(1)]
+        out += [x for margin in said_by.margins_db for x in doubt(float(np.round(margin, 1)))]
+    shift = int(rng.integers(-2 * rate, 2 * rate))
+    late = partial(cut, np.roll(lanes[1], shift)[None] if seed % 2 else lanes[1][None, max(shift, 0) :])
+    behind = enveloped(late(0, frames - max(shift, 0)), rate)
+    return [*out, *astuple(align(reads[0], late, (levels[0], behind), rate))]
+
+
 def figures(_: int) -> list[Any]:
     """The numbers that are common practice or our choice: what is usual, and when a check looks or fails."""
     usual = [Recipe(), HitRecipe(), Job("job"), Grid(120), Fade(1), *TABLE.values()]
@@ -433,6 +550,10 @@ CASES: dict[str, Callable[[], list[Any]]] = {
         (pictures, 2),
         (programmes, 4),
         (kits, 24),
+        (mixes, 16),
+        (loudnesses, 6),
+        (limits, 8),
+        (conversations, 3),
         (figures, 1),
     )
     for seed in range(seeds)
