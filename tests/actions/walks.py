@@ -298,6 +298,26 @@ def as_talk(job: Job, rng: random.Random) -> Job:
     return measured_edit(rng, job, "lay_aligned").job if rng.random() < 0.5 else job
 
 
+def as_kit(job: Job, rng: random.Random) -> Job:
+    """Return the job with eight hits that say different things of themselves, or nothing."""
+    clips, at = {}, 0
+    for n in range(8):
+        source = job.sources[f"s{n % 3}"]
+        head = rng.randint(0, 9_000)
+        strike = Strike(
+            rng.choice(["snare", "tom"]), rng.choice([None, 38, 40]), rng.choice([None, "soft", "hard"]),
+            rng.choice([None, "near", "far"]), rng.choice([None, 1, 2]),
+        )  # fmt: skip
+        clip = Clip(f"c{n}", f"l{n % 2}", source.id, f"hit {n}", head, head + 90_000, at)
+        clips[clip.id] = replace(
+            clip, strike=strike if rng.random() < 0.8 else None, set_id=f"set {n // 3}", confidence=rng.choice([None, 0.3, 1.0]),
+            end_confidence=rng.choice([None, 0.4]), file_name=rng.choice(["", f"hit_{9 - n}.wav"]), reason="rises slowly",
+            sound_start_frame=head + 500, sound_end_frame=head + 60_000,
+        )  # fmt: skip
+        at = end_of(job, clips[clip.id])
+    return replace(job, clips=clips)
+
+
 def end_to_end(job: Job, rng: random.Random) -> Job:
     """Return the job with its clips end to end on one lane, as much beyond every cut as a crossfade needs, and a tempo."""
     at, clips = 0, {}
@@ -333,6 +353,11 @@ THEMES: Mapping[str, Theme] = {
         50, as_talk,
         ("find", "close_gaps", "keep_talk", "duck", "place", "even_out", "lay_mix", "set_lane", "add_mark",
          "set_link", "set_picture", "clear_span", "split_span", "set_gain_of_span", "remove_clips", "set_programme"),
+    ),
+    "kit": Theme(
+        30, as_kit,
+        ("set_loop", "rotate_loop", "move_edge", "move_edges", "rename_clip", "move_clips", "remove_clips", "set_fade", "set_gain",
+         "put_under", "set_lane", "lane_each", "review_edge", "move_mark", "add_mark"),
     ),
     "cuts": Theme(
         50, end_to_end,

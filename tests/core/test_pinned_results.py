@@ -105,7 +105,11 @@ def enveloped(samples: np.ndarray, rate: int) -> Envelope:
 
 def speech(seed: int) -> list[Any]:
     rate = (16_000, 22_050, 44_100, 48_000)[seed % 4]
-    samples, read = spoken(seed, rate), partial(cut, spoken(seed, rate))
+    samples = spoken(seed, rate)
+    if seed % 3 == 1:  # the other channel is softer, and hears a little of its own
+        own = from_db(-60.0) * np.random.default_rng(seed).standard_normal(samples.shape)
+        samples = np.concatenate([0.6 * samples + own.astype(np.float32), samples])
+    read = partial(cut, samples)
     levels = enveloped(samples, rate)
     floor = measure_floor(levels)
     measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
@@ -126,9 +130,11 @@ def speech(seed: int) -> list[Any]:
             ("tail", int(end), int(last)),
             ("tail", int(last) - 300, int(last)),
         ):
-            edge = Edge(side, frame, inner, None, False, samples.shape[1])
+            fade = None if len(out) % 3 else Fade(abs(inner - frame) + len(out) % 200 + 1, "s", 0.3)
+            edge = Edge(side, frame, inner, fade, len(out) % 7 == 3, samples.shape[1], len(out) % 5 * rate // 200)
             out += [fade_for(side, frame, inner), edge_click(read, edge, rate)]
-            verdicts = edge_verdicts(read, edge, rate_hz=rate, floors=measured.band_floors)
+            under_db = (None, -1.0, 8.0, 15.0)[len(out) % 4]
+            verdicts = edge_verdicts(read, edge, rate_hz=rate, floors=measured.band_floors, under_peak_db=under_db)
             out += [x for v in verdicts for x in (v.check, v.state, v.figure)]
     return out
 
@@ -189,7 +195,7 @@ def loops(seed: int) -> list[Any]:
     samples = pad(3.0, seed) * np.float32(1.0 if seed % 2 else 0.2)
     near = None if seed % 2 else (RATE, 2 * RATE)
     seams = find_seams(samples, RATE, near=near)
-    return [x for seam in seams for x in astuple(seam)] + [
+    return [x for seam in seams for x in (*astuple(seam), seam.score, seam.level_db)] + [
         seam_figure(np.roll(samples[:, : RATE // 4], 1_000, axis=1), 1_000, [samples[:, RATE // 2 : RATE]]),
         correlation(samples[:, :4_000], samples[:, 100:4_100]),
         correlation(samples[:, :4_000] * 0, samples[:, 100:4_100]),
@@ -337,7 +343,7 @@ def short_loops(seed: int) -> list[Any]:
             np.float32
         )
         near = None if kind % 2 else (frames // 3, frames - frames // 4)
-        out += [x for seam in find_seams(heard, rate, near=near) for x in astuple(seam)]
+        out += [x for seam in find_seams(heard, rate, near=near) for x in (*astuple(seam), seam.score, seam.level_db)]
         out += [*usual_place(heard, rate), *astuple(crossed(heard, frames // 3, frames - 50, rate))]
         out += [round(float(looped_end(heard, frames // 3, frames - 100, 80).sum()), 3)]
     return out

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wemble.core.signal import spectra
-from wemble.core.signal.levels import moving_rms
+from wemble.core.signal.levels import moving_rms, power_around
 from wemble.core.signal.pyramid import STEP, bin_frames, coarser, min_max, reduce_samples
 from wemble.core.signal.reader import cut
 
@@ -37,6 +37,21 @@ def test_pyramid_equals_bin_by_bin(channels: int, frames: int, width: int, seed:
 
 def test_bins_are_about_5_ms_at_every_rate() -> None:
     assert all(2.0 <= 1000 * bin_frames(rate) / rate <= 6.0 for rate in range(8_000, 192_001, 100))
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.integers(1, 3), st.integers(0, 300), st.integers(1, 400), st.integers(0, 2**31))
+def test_moving_rms_is_that_of_each_window_cut_off_at_the_ends(
+    channels: int, frames: int, window: int, seed: int
+) -> None:
+    samples = np.random.default_rng(seed).uniform(-1.5, 1.5, (channels, frames)).astype(np.float32)
+    spans = [(max(at - window // 2, 0), min(at - window // 2 + window, frames)) for at in range(frames)]
+    slow = [np.sqrt(np.mean(samples[:, a:b].astype(np.float64) ** 2, axis=1)) for a, b in spans]
+    assert np.allclose(moving_rms(samples, window), np.reshape(slow, (frames, channels)).T)
+    whole = [at for at in range(frames) if window // 2 <= at <= frames - window + window // 2]
+    if whole:
+        loudest = power_around(samples, window, whole[0], whole[-1] + 1)
+        assert np.allclose(loudest, [np.max(slow[at]) ** 2 for at in whole])
 
 
 def test_rms_of_a_sine_is_3_db_under_its_peak() -> None:

@@ -65,7 +65,7 @@ def seam_figure(heard: Samples, at: int, known: Sequence[Samples]) -> float:
     float
         Times the local residual, of the worst channel.
     """
-    return max((_channel_seam(heard[c], at, [piece[c] for piece in known]) for c in range(len(heard))), default=0.0)
+    return max(_channel_seam(heard[c], at, [piece[c] for piece in known]) for c in range(len(heard)))
 
 
 def _channel_seam(heard: Samples, at: int, known: Sequence[Samples]) -> float:

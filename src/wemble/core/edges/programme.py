@@ -52,7 +52,8 @@ _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
-_LEAST_FLOOR = 10.0 ** (-96.0 / 10.0)
+_LEAST_FLOOR_DB = -96.0
+_LEAST_FLOOR = 10.0 ** (_LEAST_FLOOR_DB / 10.0)
 """Quieter than the steps of 16 bits nothing counts: a mix may have digital silence at its ends."""
 
 
@@ -158,7 +159,7 @@ def _air(envelope: Envelope) -> _Air:
     smooth = ndimage.uniform_filter1d(power, max(envelope.bins(_QUIETEST_MS), 1), mode="nearest")
     held = ndimage.uniform_filter1d(power, max(envelope.bins(_SURE_MS), 1), mode="nearest")
     if smooth.min() > _NO_AIR:
-        return _Air(0, 0, _mean_db(smooth[:0]), _mean_db(smooth[:0]))
+        return _Air(0, 0, _LEAST_FLOOR_DB, _LEAST_FLOOR_DB)
     loud = np.flatnonzero(held > max(smooth.min(), _LEAST_FLOOR) * 10 ** (_QUIET_OVER_DB / 10))
     if not len(loud):
         return _Air(len(held), len(held), _mean_db(envelope.power), _mean_db(envelope.upper_power))

@@ -98,9 +98,7 @@ def doubt(margin_db: float) -> tuple[float, str]:
     >>> doubt(30.0)
     (1.0, 'clearly its own')
     """
-    confidence = float(
-        np.clip((margin_db - _SURELY_OVER_REST_DB) / (_BEYOND_DOUBT_DB - _SURELY_OVER_REST_DB), 0.0, 1.0)
-    )
+    confidence = max((margin_db - _SURELY_OVER_REST_DB) / (_BEYOND_DOUBT_DB - _SURELY_OVER_REST_DB), 0.0)
     if confidence >= 1.0:
         return 1.0, "clearly its own"
     return round(confidence, 2), f"only {margin_db:.0f} dB over what may be left of the others"

@@ -127,7 +127,7 @@ class Limiter:
         falling = np.minimum.accumulate(np.minimum(low - places, self._lowest))
         self._lowest = int(falling[-1])
         self._at += len(low)
-        held = np.concatenate([self._held, np.minimum(falling + places, 0)])
+        held = np.concatenate([self._held, falling + places])
         self._held = held[-(width - 1) :]
         return _sums(_sums(held, half), half + 1)[: len(wanted)] if held.any() else np.zeros(len(wanted), np.int64)
 
