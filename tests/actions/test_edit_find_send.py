@@ -19,13 +19,13 @@ from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
 from wemble.actions.library import Library
-from wemble.actions.searching import sound_search
+from wemble.actions.searching import long_search, sound_search
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.changes import applied
 from wemble.core.edit.model import Job
-from wemble.core.edit.treatment import targets
+from wemble.core.edit.treatment import base_of, targets
 from wemble.errors import Conflict, InvalidInput, NotFound
 
 BringIn = Callable[..., tuple[str, object]]
@@ -62,6 +62,25 @@ def test_undo_and_redo_go_on_after_a_restart(library: Library, bring_in: BringIn
     with pytest.raises(InvalidInput, match="nothing to redo"):
         revisions.redo(again_opened, job_id, states[-1].revision)
     again_opened.close()
+
+
+def test_what_is_searched_ahead_in_a_worker_is_what_apply_would_have_found(
+    library: Library, bring_in: BringIn, take: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job_id, _ = bring_in(take)
+    opened = revisions.open_job(library, job_id)
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
+    assert long_search.start_search(library, job_id, opened.revision, [], recipe) is None, "it is short"
+    monkeypatch.setattr(long_search, "LONG_S", 0.5)
+    task_id = long_search.start_search(library, job_id, opened.revision, [], recipe)
+    assert task_id is not None and wait_for(library, task_id).state == "done"
+    assert long_search.start_search(library, job_id, opened.revision, [], recipe) is None, "it is known"
+    (base,) = (base_of(opened.job, target) for target in targets(opened.job))
+    ahead = sound_search._searched(library, base, recipe)
+    library.found_sounds.drop(sound_search.search_key(base, recipe))
+    here = sound_search._searched(library, base, recipe)
+    assert ahead is not here and (ahead.spans == here.spans).all() and (ahead.sounds == here.sounds).all()
+    assert len(here.spans) > 1
 
 
 def test_a_mute_is_no_step_of_undo_and_stays(library: Library, bring_in: BringIn, take: Path) -> None:

@@ -405,6 +405,12 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
     try:
         page.goto(f"{server.url}/jobs/{job_id}")
         expect(page.get_by_text("1800 clips")).to_be_visible(timeout=20_000)
+        before = call(f"{server.url}/api/jobs/{job_id}")["revision"]
+        page.get_by_role("button", name="Apply", exact=True).click()
+        page.get_by_role("status").get_by_text("finding").wait_for()
+        page.get_by_role("button", name="Stop", exact=True).click()
+        expect(page.get_by_role("button", name="Apply", exact=True)).to_be_enabled()
+        assert call(f"{server.url}/api/jobs/{job_id}")["revision"] == before, "nothing half-finished is left"
         page.get_by_role("button", name="Apply", exact=True).click()
         expect(page.get_by_role("button", name="Applied")).to_be_disabled(timeout=120_000)
         settled(page)

@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{job_id}/find/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start searching long recordings, ahead of applying: no task where that is not worth one. */
+        post: operations["search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{job_id}/hand-over": {
         parameters: {
             query?: never;
@@ -4326,6 +4343,25 @@ export interface components {
             once_s: number;
         };
         /**
+         * SearchAnswer
+         * @description The task that searches; none where there is nothing long to search.
+         */
+        SearchAnswer: {
+            /** Task Id */
+            task_id: string | null;
+        };
+        /**
+         * SearchBody
+         * @description What to search ahead of applying.
+         */
+        SearchBody: {
+            /** Revision */
+            revision: number;
+            /** Target Ids */
+            target_ids: string[];
+            recipe: components["schemas"]["Recipe"];
+        };
+        /**
          * SendBody
          * @description What to send, of which revision.
          */
@@ -5646,6 +5682,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalAnswer"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchBody"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchAnswer"];
                 };
             };
             /** @description not done */

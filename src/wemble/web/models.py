@@ -215,6 +215,20 @@ class ProposalAnswer(Body):
     target_ids: list[str]
 
 
+class SearchBody(Body):
+    """What to search ahead of applying."""
+
+    revision: int
+    target_ids: list[str]
+    recipe: Recipe
+
+
+class SearchAnswer(Body):
+    """The task that searches; none where there is nothing long to search."""
+
+    task_id: str | None
+
+
 class ApplyBody(Body):
     """Find, and carry it out."""
 

@@ -7,6 +7,7 @@ import { attempt } from "./edits";
 import { listenToLanes } from "./lanesHeard";
 import { selectReplacement } from "./selection";
 import { settlers } from "./settle";
+import { follow, stop, workStore } from "./work";
 
 let request: AbortController | null = null;
 
@@ -20,16 +21,35 @@ export function searchTargets(state: Desk): string[] {
   return state.scope === "this" && target ? [target] : [...state.targets];
 }
 
+export const useSearching = workStore();
+export const stopSearching = (): Promise<void> => stop(useSearching);
+
+/** Search what is long in the background, and say whether that went through: Apply then looks it up. */
+async function searchedAhead(recipe: Recipe): Promise<boolean> {
+  try {
+    const taskId = await api.search(desk().id, { revision: desk().revision, target_ids: searchTargets(desk()), recipe });
+    return taskId === null || (await follow(useSearching, () => Promise.resolve(taskId))) !== null;
+  } catch (error) {
+    fail(error);
+    return false;
+  }
+}
+
 export async function applyRecipe(): Promise<void> {
   const { recipe, treatment, id } = desk();
   if (!recipe) return;
   const before = currentClip(desk());
   set({ busy: "finding" });
-  await attempt(
-    () => api.apply(id, { base_revision: desk().revision, target_ids: searchTargets(desk()), recipe, treatment }),
-    applyRecipe,
-  );
+  const searched = await searchedAhead(recipe);
+  if (searched && desk().id === id) {
+    await attempt(
+      () => api.apply(id, { base_revision: desk().revision, target_ids: searchTargets(desk()), recipe, treatment }),
+      applyRecipe,
+    );
+  }
+  if (desk().id !== id) return;
   set({ busy: null });
+  if (!searched) return;
   selectReplacement(before);
   await settleSoundSearch();
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -187,13 +187,17 @@ def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
         rate_hz = library.source(base.source_id).rate_hz
         programme = _programme(library, base)
         return as_found(programme, recipe, rate_hz=rate_hz, head_frame=base.head_frame, tail_frame=base.tail_frame)
-    key = (base.source_id, base.head_frame, base.tail_frame, replace(recipe, fade_ms=0.0, fade_shape="s"))
 
     def search() -> Found:
         read, measured = library.reads(base.source_id), library.measured(base.source_id)
         return find(read, measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
 
-    return library.found_sounds.get(key, search)
+    return library.found_sounds.get(search_key(base, recipe), search)
+
+
+def search_key(base: Finding | Clip, recipe: Recipe) -> Hashable:
+    """Return what a search depends on, under which `Library.found_sounds` keeps it: fades change nothing of it."""
+    return (base.source_id, base.head_frame, base.tail_frame, replace(recipe, fade_ms=0.0, fade_shape="s"))
 
 
 def _programme(library: Library, base: Finding | Clip) -> Programme | None:

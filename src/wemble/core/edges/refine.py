@@ -128,7 +128,16 @@ def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFlo
     return BandFloors(full_db, upper_db, full_top_db, upper_top_db, predictor, surprising_db)
 
 
-def refine_sounds(read: Read, sounds: Spans, *, dropped: Spans, rate_hz: int, frames: int, floors: BandFloors) -> Spans:
+def refine_sounds(
+    read: Read,
+    sounds: Spans,
+    *,
+    dropped: Spans,
+    rate_hz: int,
+    frames: int,
+    floors: BandFloors,
+    report: Callable[[float], None] = lambda part: None,
+) -> Spans:
     """Return the sounds with both ends moved to where they stand out of the floor.
 
     A start goes back as long as the sound stands out, over dips of at most 9 ms, and over dips of at most 60 ms to
@@ -150,6 +159,7 @@ def refine_sounds(read: Read, sounds: Spans, *, dropped: Spans, rate_hz: int, fr
         )
         out[at, 0] = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
         out[at, 1] = _audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors, mirrored=True)
+        report((at + 1) / len(sounds))
     return out
 
 

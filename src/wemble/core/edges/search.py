@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -63,8 +64,16 @@ class Measured:
     band_floors: BandFloors
 
 
-def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tail_frame: int) -> Found:
-    """Find the sounds inside ``[head_frame, tail_frame)`` of a source, refined to the sample.
+def find(
+    read: Read,
+    measured: Measured,
+    recipe: Recipe,
+    *,
+    head_frame: int,
+    tail_frame: int,
+    report: Callable[[float], None] = lambda part: None,
+) -> Found:
+    """Find the sounds inside ``[head_frame, tail_frame)`` of a source, refined to the sample; tells how far it is, 0…1.
 
     Returns
     -------
@@ -87,6 +96,7 @@ def find(read: Read, measured: Measured, recipe: Recipe, *, head_frame: int, tai
         rate_hz=envelope.rate_hz,
         frames=tail_frame,
         floors=measured.band_floors if recipe.reach == "floor" else BandFloors.at(released_db),
+        report=report,
     ).clip(head_frame, tail_frame)
     if recipe.reach == "threshold":
         sounds = to_the_level(read, sounds, released_db, rate_hz=envelope.rate_hz)

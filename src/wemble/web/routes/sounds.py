@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from wemble.actions.searching import sound_search
+from wemble.actions.searching.long_search import start_search
 from wemble.core.edit.treatment import targets
 from wemble.web import models
 from wemble.web.endpoints import endpoint
@@ -26,6 +27,13 @@ def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
         library(), body.revision, body.target_ids, body.recipe, body.close_up_s, body.exact
     )
     return models.DraftAnswer.model_construct(drafts=drafts)
+
+
+@endpoint(api, "POST", "/jobs/<job_id>/find/search", body=models.SearchBody, answer=models.SearchAnswer)
+def search(body: models.SearchBody, job_id: str) -> models.SearchAnswer:
+    """Start searching long recordings, ahead of applying: no task where that is not worth one."""
+    task_id = start_search(library(), job_id, body.revision, body.target_ids, body.recipe)
+    return models.SearchAnswer(task_id=task_id)
 
 
 @endpoint(api, "POST", "/jobs/<job_id>/find/apply", body=models.ApplyBody, answer=models.EditAnswer)

@@ -12,7 +12,7 @@ import { countToLookAt } from "../../model/verdicts";
 import { placed } from "../../model/placement";
 import { desk, notify, showPlace, useOpen } from "../../state/desk";
 import { stopListening, useListening } from "../../state/lanesHeard";
-import { applyRecipe, setRecipe, setTreatment } from "../../state/soundSearch";
+import { applyRecipe, setRecipe, setTreatment, stopSearching, useSearching } from "../../state/soundSearch";
 
 /** Step 1, searching for sound: the settings as a sentence, what becomes of the quiet, and what that does now. */
 export function SoundCard() {
@@ -20,6 +20,7 @@ export function SoundCard() {
   const drafted = useOpen((desk) => desk.drafted);
   const busy = useOpen((desk) => desk.busy);
   const drafts = useOpen((desk) => desk.drafts);
+  const searching = useSearching();
   if (!recipe) return <Empty />;
   const found = (drafts ?? []).some((draft) => draft.sounds.length > 0);
   return (
@@ -31,11 +32,14 @@ export function SoundCard() {
         <Quiet drafts={drafts} />
         <Counts drafts={drafts} drafted={drafted} />
       </div>
-      <div className="flex gap-2 border-t border-rule p-4">
-        <SaveRecipe recipe={recipe} command="wemble clean --recipe" />
-        <Button tone="strong" className="flex-1 py-1.5" disabled={!drafted || !found || busy !== null} onClick={() => void applyRecipe()}>
-          {busy ? "finding …" : drafted ? "Apply" : "Applied"}
-        </Button>
+      <div className="border-t border-rule p-4 pt-0">
+        {searching.taskId && <div className="pt-3"><Progress name="finding" part={searching.part} onStop={() => void stopSearching()} /></div>}
+        <div className="flex gap-2 pt-4">
+          <SaveRecipe recipe={recipe} command="wemble clean --recipe" />
+          <Button tone="strong" className="flex-1 py-1.5" disabled={!drafted || !found || busy !== null} onClick={() => void applyRecipe()}>
+            {busy ? "finding …" : drafted ? "Apply" : "Applied"}
+          </Button>
+        </div>
       </div>
     </div>
   );
