@@ -35,8 +35,20 @@ HEART = tuple(f"core/{room}" for room in ("edges", "shape", "render", "edit", "d
 MOST_TESTS = 60
 """So many tests are tried for a mutant at most, the quickest first: a line that hundreds of tests reach needs no more."""
 LIMIT_S = 150
-IMPURE = {"api", "state", "imports", "play", "ui"}
-"""Rooms of the interface that talk to the server, to a device or to the page: browser tests hold them, which are too slow here."""
+IMPURE = {
+    "api",
+    "state",
+    "imports",
+    "play",
+    "ui",
+    "testing",
+    "stage.ts",
+    "store.ts",
+    "worklet.ts",
+    "nudging.ts",
+    "usePairView.ts",
+}
+"""Rooms and modules of the interface that talk to the server, to a device or to the page: browser tests hold them, which are too slow here."""
 NO_FAULT = {
     "how much is held or written at a time": ("BLOCK_FRAMES", "_HASH_BYTES", "_PART", "_BLOCKS_AHEAD", "_OPEN_FILES",
                                              "_SPACE_EVERY_FRAMES", "_COLLECT_RARELY", "PART_BYTES"),
@@ -105,6 +117,8 @@ def _expressions(node: ast.AST) -> Iterator[ast.expr]:
     """Yield the expressions that run: no annotations, no defaults of types, nothing in a string, no decorators."""
     if isinstance(node, ast.Assign) and {getattr(target, "id", "") for target in node.targets} & _FREE:
         return
+    if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "_Recent":
+        return  # how much is held, too
     for name, child in ast.iter_fields(node):
         if name in ("annotation", "returns", "decorator_list", "type_params", "format_spec"):
             continue

@@ -1,6 +1,7 @@
 /** What is drawn, held still: whoever changes a picture on purpose looks at it, then runs `npx vitest run -u`. */
 import { describe, expect, it } from "vitest";
 import type { Clip, Grid, Job, Join } from "../api/types";
+import { dice, sum } from "../testing/heldStill";
 import { gainAt } from "../wave/curve";
 import { drawJoin } from "./lenses/joinDraw";
 import { drawLens, type LensPicture } from "./lenses/lensDraw";
@@ -98,6 +99,77 @@ const pictures: Record<string, (ink: CanvasRenderingContext2D) => void> = {
     drawWall(ink, { grid: wallGrid(200, 2), cells, first: 0, last: 3, scrollPx: 7, heads: () => [head, head.map((value) => value / 2)], isSelected: (cell) => cell.key === "k1", current: 1, colours });
   },
 };
+
+function anyJob(seed: number): Job {
+  const d = dice(seed);
+  const clips = Array.from({ length: 9 }, (_, n) => {
+    const head = d.whole(0, 1_500);
+    const tail = head + d.whole(3, 900);
+    return clip(`c${n}`, `l${d.whole(1, 3)}`, head, tail, d.whole(-500, 4_000), {
+      source_id: d.one(["s", "t"]), gain_db: d.one([0, 0, -9, 5]), fade_in: d.maybe(fade(d.whole(1, tail - head))), fade_out: d.maybe(fade(d.whole(1, tail - head))),
+      line: d.part() < 0.3 ? [[head, 3], [head + d.whole(1, tail - head), -15], [tail, 30]] : [],
+    });
+  });
+  const joins = d.part() < 0.5 ? {} : { j: { id: "j", left_clip_id: "c0", right_clip_id: "c1", length_frames: 60, lead_frames: d.maybe(20), law: d.one(["equal_gain", "matched"]), bend: 0.2 } };
+  return { ...job, sources: { s: { id: "s", rate_hz: 500 }, t: { id: "t", rate_hz: 1_000 } }, clips: Object.fromEntries(clips.map((one) => [one.id, one])), joins } as unknown as Job;
+}
+
+function anyStrip(seed: number): (ink: CanvasRenderingContext2D) => void {
+  const d = dice(seed);
+  const held = anyJob(seed);
+  const kinds = ["start", "end", "section", "loop", "track", "track_end", "event"] as const;
+  const curve = Array.from({ length: 12 }, (_, n) => [n * d.one([900, 1_000]) + (n > 6 ? 6_000 : 0), d.between(-60, 0)] as const);
+  const view = { startFrame: d.between(-400, 3_000), framesPerPx: d.one([0.4, 3, 11.5, 40, 90]), widthPx: d.whole(60, 220) };
+  return (ink) => drawStrip(ink, scene({
+    view, endFrame: d.whole(2_000, 7_000), heightPx: d.whole(130, 420), scrollPx: d.one([0, 0, 17, 60]), runs: runs(held, null), names: new Map(Object.values(held.clips).map((one) => [one.id, one.name])),
+    lanes: ["l1", "l2", "l3"].slice(0, d.whole(1, 3)).map((id) => ({ id, heard: d.part() < 0.7 })), loudness: loudnesses(held), lines: new Map([["c1", [[d.whole(0, 2_000), 6], [2_500, -30], [3_000, 14]]]]),
+    voices: new Map([["l1", curve]]), selected: new Set([`c${d.whole(0, 4)}`, "c5"]), marks: kinds.map((kind, n) => ({ id: `m${n}`, kind, name: kind, frame: d.whole(-300, 4_500) })), style: d.one(["clock", "seconds", "frames"]) as StripScene["style"],
+    grid: d.maybe({ bpm_numerator: d.whole(60, 190), bpm_denominator: 1, beats_a_bar: d.whole(2, 7), first_frame: d.whole(0, 900) }), selection: d.maybe({ start: d.whole(0, 900), end: d.whole(1_000, 4_000), laneId: d.one([null, "l1", "l3"]) }),
+    cursorFrame: d.whole(0, 4_000), threshold: d.maybe(d.between(0, 1)), zoom: d.one([0.7, 1, 2.5]), spectra: d.part() < 0.2 ? (on, run, ...at) => on.fillText(run.clipId ?? "", at[0], at[1] + at[2] * at[3]) : null,
+  }));
+}
+
+function anyLens(seed: number): (ink: CanvasRenderingContext2D) => void {
+  const d = dice(seed);
+  const view = { startFrame: d.between(-100, 700), framesPerPx: d.one([0.15, 0.45, 1, 2.5, 9]), widthPx: d.whole(50, 200) };
+  const near = view.framesPerPx < 0.5;
+  const first = Math.floor(view.startFrame);
+  return (ink) => drawLens(ink, lens({
+    side: d.one(["head", "tail"]), edgeFrame: d.whole(-50, 900), fadeFrames: d.one([0, 1, 40, 300]), bend: d.maybe({ value: d.between(-1, 1), y: d.whole(30, 150) }), view, heightPx: d.whole(120, 300), frames: d.whole(200, 1_000), soundFrame: d.maybe(d.whole(0, 900)),
+    floor: d.maybe(d.between(0, 0.2)), threshold: d.maybe(d.between(0, 0.6)), levelZoom: d.one([1, 4, 16]), cursorFrame: d.maybe(d.whole(0, 900)), levelAt: levelOf(anyJob(seed), Object.values(anyJob(seed).clips)[1] as Clip),
+    columns: near ? null : columns(0, view.widthPx), samples: near ? columns(0, 60) : null, firstSample: first, spectra: d.part() < 0.2 ? (on, ...at) => on.fillText("spectra", at[0] + at[1], at[2] + at[3]) : null,
+  }));
+}
+
+function anyJoin(seed: number): (ink: CanvasRenderingContext2D) => void {
+  const d = dice(seed);
+  const [length, width] = [d.whole(1, 400), d.whole(50, 200)];
+  return (ink) => drawJoin(ink, {
+    cutFrame: d.whole(900, 1_400), lengthFrames: length, leadFrames: d.whole(0, length), view: { startFrame: d.between(800, 1_200), framesPerPx: d.one([0.5, 2, 7]), widthPx: width }, heightPx: d.whole(140, 300), rateHz: 1_000, label: (frame, decimals) => `${frame} to ${decimals}`,
+    levelZoom: d.one([1, 8]), cursorFrame: d.whole(900, 1_400), left: d.maybe(columns(0, width)), right: d.maybe(columns(3, 3 + width)), gainAt: (u) => gainAt({ shape: d.one(["equal_power"]), bend: 0 }, u), colours,
+  });
+}
+
+function anyWall(seed: number): (ink: CanvasRenderingContext2D) => void {
+  const d = dice(seed);
+  const count = d.whole(1, 9);
+  const cells = Array.from({ length: count }, (_, n) => ({ key: `k${n}`, clips: [], name: d.one(["hit", "a very long name of a hit"]), onsetMs: d.between(0, 60), headMs: d.between(-10, 55), confidence: d.one([0.2, 0.7, 1]), reason: d.one(["", "rises slowly"]) }) as unknown as Cell);
+  const heads = Array.from({ length: d.whole(0, 3) }, (_, m) => Int8Array.from({ length: 400 }, (_, n) => (n % 2 ? (n * (m + 1)) % 120 : -((n * (m + 3)) % 110))));
+  const first = d.whole(0, 2);
+  return (ink) => drawWall(ink, { grid: wallGrid(d.whole(100, 700), d.whole(1, 3)), cells, first, last: Math.min(first + d.whole(1, 9), count), scrollPx: d.whole(0, 90), heads: () => heads, isSelected: (cell) => cell.key === "k1", current: d.whole(0, 3), colours });
+}
+
+describe("a hundred and sixty pictures", () => {
+  it.each([["strips", anyStrip, 60], ["lenses", anyLens, 60], ["joins", anyJoin, 20], ["walls", anyWall, 20]] as const)("of %s", (_, any, count) => {
+    const sums = Array.from({ length: count }, (_, seed) => {
+      const { ink, said } = recorder();
+      any(seed)(ink);
+      return sum(said());
+    });
+    expect(new Set(sums).size).toBeGreaterThan(0.9 * count);
+    expect(sums.join(" ")).toMatchSnapshot();
+  });
+});
 
 describe("pictures", () => {
   it.each(Object.entries(pictures))("%s", (_, draw) => {

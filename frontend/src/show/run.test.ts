@@ -1,7 +1,9 @@
 import { expect, test } from "vitest";
 import type { ShowPlan } from "../api/types";
+import { blocksAhead } from "./ahead";
 import { Mixer } from "./mix";
 import { type Press, ShowRun } from "./run";
+import { soundingNow } from "./status";
 import written from "./traces.gen.json";
 
 interface Trace {
@@ -51,4 +53,30 @@ test.each(read.traces.map((trace, n) => [n, trace] as const))("show %i runs as i
   expect(run.log.map(({ frame, what, cue, event }) => [frame, what, cue, event])).toEqual(trace.log);
   expect(run.sounding.map((one) => [one.cue, one.timeLeft(run.now)])).toEqual(trace.left);
   expect(digest).toBe(trace.digest);
+});
+
+test("what is held ahead and what is shown of every show, at any moment, held still", () => {
+  const sums = read.traces.map((trace) => {
+    const plan = { ...trace.plan, curves: read.curves };
+    const run = new ShowRun(plan);
+    let digest = 2166136261;
+    const note = (text: string) => {
+      for (const letter of text) digest = Math.imul(digest ^ letter.charCodeAt(0), 16777619) >>> 0;
+    };
+    const look = () => note(JSON.stringify([[...blocksAhead(run)], run.sounding.map((one) => ({ ...soundingNow(one, run.now), gain: Math.round(1e6 * one.ramp.at(run.now)) }))]));
+    const goOn = (until: number) => {
+      while (run.frame < until) {
+        run.goTo(Math.min(run.frame + 7_001, until));
+        look();
+      }
+    };
+    for (const press of trace.presses) {
+      goOn(press.frame);
+      run.press(press);
+      look();
+    }
+    goOn(trace.until);
+    return digest.toString(16);
+  });
+  expect(sums.join(" ")).toMatchSnapshot();
 });
