@@ -48,7 +48,8 @@ IMPURE = {
     "nudging.ts",
     "usePairView.ts",
 }
-"""Rooms and modules of the interface that talk to the server, to a device or to the page: browser tests hold them, which are too slow here."""
+"""Rooms and modules of the interface that talk to the server, to a device or to the page: browser tests hold them,
+which are too slow here."""
 NO_FAULT = {
     "how much is held or written at a time": ("BLOCK_FRAMES", "_HASH_BYTES", "_PART", "_BLOCKS_AHEAD", "_OPEN_FILES",
                                              "_SPACE_EVERY_FRAMES", "_COLLECT_RARELY", "PART_BYTES"),

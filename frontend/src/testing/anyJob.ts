@@ -27,7 +27,7 @@ export function anyJob(seed: number): Job {
   const marks = kinds.map((kind, n) => ({ id: `m${n}`, kind, name: `${kind} ${n}`, frame: d.whole(0, 5_000), clip_id: d.part() < 0.5 ? `c${d.whole(0, 9)}` : null, end_frame: kind === "loop" ? 6_000 : null, crossfade_frames: d.one([0, 20]), point: "", by_hand: true }) as unknown as Mark);
   const cues = clips.slice(0, 6).map((clip, n) => ({ id: `q${n}`, position: 5 - n, number: `${n + 1}`, name: clip.name, kind: d.one(["sound", "sound", "fade", "stop", "note"]), clip_id: d.maybe(clip.id), target_id: d.one(["", "all", "q1"]), length_frames: d.whole(0, 900), passes: d.whole(0, 3), group: "", events: [] }) as unknown as Cue);
   const joins = Object.fromEntries(clips.slice(1).flatMap((clip, n) => (d.part() < 0.4 ? [[`j${n}`, { id: `j${n}`, left_clip_id: `c${n}`, right_clip_id: clip.id, length_frames: d.whole(1, 200), lead_frames: d.maybe(d.whole(0, 90)), law: "matched", bend: 0 }]] : [])));
-  const finding = { id: "f1", name: "take", source_id: "s", lane_id: "l1", head_frame: 0, tail_frame: 5_000, origin_frame: 0, treatment: { kind: d.one(["cut", "close_up"]), amount: 0 } };
+  const finding = { id: "f1", name: "take", source_id: "s", lane_id: "l1", head_frame: 0, tail_frame: 5_000, origin_frame: 0, treatment: { kind: d.one(["cut", "close_up"]), amount: 0 }, corrections: d.part() < 0.3 ? [{ side: "head", edge_frame: 40 }] : [] };
   const byId = <T extends { readonly id: string }>(all: readonly T[]) => Object.fromEntries(all.map((one) => [one.id, one]));
   return { rate_hz: 1_000, channels: 2, name: "any", brief: "drums", auto_fades: true, sources, lanes: byId(lanes), clips: byId(clips), marks: byId(marks), cues: byId(cues), joins, findings: { f1: finding }, grid: d.maybe({ bpm_numerator: 97, bpm_denominator: 1, beats_a_bar: 4, first_frame: 30 }) } as unknown as Job;
 }
@@ -42,5 +42,5 @@ export function anyHits(seed: number): HitDraft {
   const d = dice(seed);
   const targets = Array.from({ length: 9 }, () => d.one(["c0", "c1", "c4", "c5", "f1", "c8"]));
   const numbers = (low: number, high: number) => targets.map(() => d.whole(low, high));
-  return { target_ids: targets, onset_frames: numbers(0, 900), head_frames: numbers(0, 900), tail_frames: numbers(900, 1_500), end_frames: numbers(900, 1_500), confidences: targets.map(() => d.part()), end_confidences: targets.map(() => d.part()), reasons: targets.map(() => d.one(["", "unsure"])), end_reasons: targets.map(() => ""), strengths: ["soft", "hard"] } as unknown as HitDraft;
+  return { target_ids: targets, heads: numbers(0, 900), tails: numbers(900, 1_500), onsets: numbers(0, 900), confidences: targets.map(() => d.part()), reasons: targets.map(() => d.one(["", "unsure"])), deciding: targets.map(() => true), strengths: ["soft", "hard"], doubtful: 1 };
 }
