@@ -20,6 +20,8 @@ interface FootProps {
   readonly onFade: (part: Partial<Fade>) => void;
 }
 
+const LONGEST_PLACE = 11;
+
 /** Under a lens: place and nudges of its edge, its fade, its verdicts. */
 export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, onFade }: FootProps) {
   const style = useOpen((desk) => desk.timeStyle);
@@ -30,6 +32,8 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
   const zero = useOpen((desk) => countedFrom(desk.job, clip, desk.brief.times_of_source));
   /** The edge's place in the job, or in its recording. */
   const written = (decimals: number) => formatPlace(job, placed(job, clip, frame) - zero, style, decimals);
+  /** As fine as there is room for: past an hour, to the millisecond. */
+  const shown = written(4).length > LONGEST_PLACE ? written(3) : written(4);
   const place = () => {
     const changed = typed !== null && typed !== written(6);
     const to = changed ? parsePlace(job, typed, placed(job, clip, frame) - zero, style) : null;
@@ -47,7 +51,7 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
         <input
           aria-label={`place of the ${side}`}
           className="num min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
-          value={typed ?? written(4)}
+          value={typed ?? shown}
           title={`${formatTime(frame, rateHz, "clock", 4)} in its recording`}
           onFocus={(event) => {
             setTyped(written(6));
