@@ -80,13 +80,16 @@ class Page:
     def take(self, path: Path) -> None:
         data = path.read_bytes()
         upload = self.ask("POST", f"/jobs/{self.job}/uploads", name=path.name, size_bytes=len(data))["id"]
+        self.put(upload, data)
+        task = wait_for(self.library, self.ask("POST", f"/uploads/{upload}/finish")["task_id"], 60)
+        self.note(f"import {path.name}", asdict(task))
+
+    def put(self, upload: str, data: bytes) -> None:
         half = len(data) // 2
         for offset, part in ((0, data[:half]), (half, data[half:]), (0, data[:half])):
             where = {"Upload-Offset": str(offset)}
             answer = self._client.patch(f"/api/uploads/{upload}", data=part, headers=where)
             self.note(f"part at {offset > 0}", [answer.status_code, "Upload-Offset" in answer.headers])
-        task = wait_for(self.library, self.ask("POST", f"/uploads/{upload}/finish")["task_id"], 60)
-        self.note(f"import {path.name}", asdict(task))
 
     def send(self, **request: Any) -> None:
         if "words" in self.on_job("send/preview", request=request).get("preview", {}):
@@ -142,6 +145,16 @@ def narration(library: Library, folder: Path) -> list[str]:
         louder = recipe | {"room_before_ms": 30.0, "breaths_are_sound": kind == "split"}
         page.on_job("find/apply", target_ids=[], recipe=louder, treatment={"kind": kind, "amount": amount})
     page.look("verdicts")
+    page.on_job("find/search", target_ids=[], recipe=recipe)
+    some = sorted(clip["id"] for clip in page.state["job"]["clips"].values())[:2]
+    for side, hold in (("head", "length"), ("tail", "inner")):
+        page.on_job("edges/reach", clip_ids=some, side=side, hold=hold)
+    for fade_ms, on in ((12.0, False), (30.0, True)):
+        page.on_job(
+            "find/apply", target_ids=[], recipe=recipe | {"fade_ms": fade_ms}, treatment={"kind": "cut", "amount": 0.0}
+        )
+        page.edit("set_automatic_fades", on=on)
+        page.edit("split", clip_ids=some[:1], at_frame=RATE)
     page.ask("GET", "/jobs")
     page.bring_in("little quiet.wav", phrases(1.9)[RATE // 2 :])
     (short,) = [clip["id"] for clip in page.state["job"]["clips"].values() if clip["name"] == "little quiet"]
@@ -160,7 +173,15 @@ def narration(library: Library, folder: Path) -> list[str]:
     for use in sorted(page.state["job"]["sources"].values(), key=lambda use: str(use["name"])):
         source = use["id"]
         spectra = levels(use["rate_hz"], use["frames"])[0]
-        for path in ("", "/tiles/256/0", "/tiles/4096/0", "/tiles/1/3", f"/spectra/{spectra}/0", "/tiles/3/0"):
+        for path in (
+            "",
+            "/tiles/256/0",
+            "/tiles/4096/0",
+            "/tiles/1/3",
+            f"/spectra/{spectra}/0",
+            f"/spectra/{spectra}/1",
+            "/tiles/3/0",
+        ):
             page.ask("GET", f"/sources/{source}{path}")
     page.on_job("find/proposal", target_ids=["nothing"])
     return page.said
@@ -179,7 +200,7 @@ def kit(library: Library, folder: Path) -> list[str]:
             ("bell_40_soft_near", 0.3),
         ]
     ):
-        hit = 0.9 * np.sin(2 * np.pi * (200 + 90 * number) * t) * np.exp(-t * (9 - 2 * number))
+        hit = 0.9 * np.sin(2 * np.pi * (200 + 90 * (number // 2)) * t) * np.exp(-t * (9 - 2 * (number // 2)))
         take = 10 ** (-66 / 20) * rng.standard_normal(round(1.6 * RATE))
         take[round(air * RATE) :][: len(hit)] += hit
         page.bring_in(f"{name}.wav", take, subtype="PCM_24")
@@ -338,6 +359,12 @@ def crossing(library: Library, folder: Path) -> list[str]:
     for n, seconds in enumerate((5.0, 2.0, 6.0, 1.5)):
         page.bring_in(f"sound {n + 1}.wav", np.clip((1.0 + n) * phrases(seconds, seed=40 + n), -0.9, 0.9))
 
+    again = (folder / "sound 4.wav").read_bytes()
+    upload = page.ask("POST", f"/jobs/{page.job}/uploads", name="heard first.wav", size_bytes=len(again))["id"]
+    page.put(upload, again)
+    looked = page.ask("POST", f"/uploads/{upload}/examine")["task_id"]
+    page.note("examined", asdict(wait_for(library, looked, 60)))
+
     def cue(number: int) -> str:
         return str(sorted(page.state["job"]["cues"].values(), key=lambda one: one["position"])[number]["id"])
 
@@ -349,7 +376,8 @@ def crossing(library: Library, folder: Path) -> list[str]:
     page.edit("add_cue", what="stop", name="All", target_id="all")
     page.on_job("show/plan")
     page.on_job("show/plan", settings={"stop_s": 61.0})
-    page.on_job("show/pause", cue_id=cue(2), job_frame=RATE + 200)
+    for at_s in (0.1, 0.8, 1.4, 2.0, 9.0):
+        page.on_job("show/pause", cue_id=cue(0), job_frame=round(at_s * RATE))
     shifted = page.on_job("show/shift", cue_id=cue(1), voice=0, semitones=-3.0)
     page.note("shifted", asdict(wait_for(library, shifted["task_id"], 60)))
     for semitones in (0.0, 25.0):
