@@ -128,12 +128,13 @@ def import_file(
     job_rate_hz: int,
     owned: bool = False,
     find_ends: bool = False,
+    identify: bool = True,
 ) -> Imported:
     """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
 
     The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
-    them. With ``find_ends`` it is found where its programme begins and ends,
-    and whether its peaks are flattened. Runs in a worker.
+    them. With ``find_ends`` it is found where its programme begins and ends, and whether its peaks are flattened. What nobody
+    keeps need not be identified by its bytes. Runs in a worker.
 
     Raises
     ------
@@ -142,7 +143,7 @@ def import_file(
     """
     home = Home(root)
     folder = work / "source"
-    source = decode_source(report, home, folder, path, name, owned=owned)
+    source = decode_source(report, home, folder, path, name, owned=owned, identify=identify)
     report(0.95, "storing")
     move_into_place(folder, home.source(source.id))
     if job_rate_hz and job_rate_hz != source.rate_hz:
@@ -178,7 +179,7 @@ def _proposed(home: Home, source: records.SourceRow) -> Proposed | None:
 
 
 def decode_source(
-    report: Report, home: Home, folder: Path, path: Path, name: str, *, owned: bool = False
+    report: Report, home: Home, folder: Path, path: Path, name: str, *, owned: bool = False, identify: bool = True
 ) -> records.SourceRow:
     """Build a source's folder of a file, beside its place: original, working copy, pyramid. Raises as `import_file`."""
     if not path.exists():
@@ -188,8 +189,9 @@ def decode_source(
     decoded_bytes = round(_COPY_AND_PYRAMID * 4 * (found.frames or 0) * found.channels)
     home.check_space(max(3 * path.stat().st_size, decoded_bytes))
     digest = hashlib.sha256()
-    hashing = threading.Thread(target=_hash, args=(path, digest))
-    hashing.start()
+    hashing = threading.Thread(target=_hash, args=(path, digest)) if identify else None
+    if hashing is not None:
+        hashing.start()
     folder.mkdir()
     damage: list[str] = []
     with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
@@ -202,7 +204,8 @@ def decode_source(
         if not writer.frames:
             raise InvalidInput("this file holds no audio (0 frames)")
         bins = writer.finish()
-    hashing.join()
+    if hashing is not None:
+        hashing.join()
     ending = next((e for e in ENDINGS if name.lower().endswith(e)), ".audio")
     _keep_original(path, folder / f"original{ending}", owned)
     return described(folder, digest.hexdigest(), replace(found, notes=(*found.notes, *damage)), writer, bins)

@@ -71,7 +71,8 @@ def opened_file(path: Path, report: Report = _unheard, *, rate_hz: int = 0) -> I
     with tempfile.TemporaryDirectory(prefix="wemble-") as scratch:
         home = Home(Path(scratch))
         # Linked and not copied: the scratch folder is gone before anybody could write to the file.
-        row = import_file(report, home.scratch, home.root, path, shown_name(path), rate_hz, owned=True).source
+        name = shown_name(path)
+        row = import_file(report, home.scratch, home.root, path, name, rate_hz, owned=True, identify=False).source
         reader = FileReader(home, {row.id: row.channels})
         yield Opened(home, row, reader, partial(reader.read, row.id, row.rate_hz), measured_source(home, row))
         reader.close()
