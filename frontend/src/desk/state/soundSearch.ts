@@ -25,9 +25,9 @@ export const useSearching = workStore();
 export const stopSearching = (): Promise<void> => stop(useSearching);
 
 /** Search what is long in the background, and say whether that went through: Apply then looks it up. */
-async function searchedAhead(recipe: Recipe): Promise<boolean> {
+async function searchedAhead(target_ids: string[], recipe: Recipe): Promise<boolean> {
   try {
-    const taskId = await api.search(desk().id, { revision: desk().revision, target_ids: searchTargets(desk()), recipe });
+    const taskId = await api.search(desk().id, { revision: desk().revision, target_ids, recipe });
     return taskId === null || (await follow(useSearching, () => Promise.resolve(taskId))) !== null;
   } catch (error) {
     fail(error);
@@ -38,16 +38,12 @@ async function searchedAhead(recipe: Recipe): Promise<boolean> {
 export async function applyRecipe(): Promise<void> {
   const { recipe, treatment, id } = desk();
   if (!recipe) return;
-  const before = currentClip(desk());
+  const [before, target_ids] = [currentClip(desk()), searchTargets(desk())];
+  const isOpen = () => useDesk.getState().id === id; // it takes a while, and the page may be left meanwhile
   set({ busy: "finding" });
-  const searched = await searchedAhead(recipe);
-  if (searched && desk().id === id) {
-    await attempt(
-      () => api.apply(id, { base_revision: desk().revision, target_ids: searchTargets(desk()), recipe, treatment }),
-      applyRecipe,
-    );
-  }
-  if (desk().id !== id) return;
+  const searched = await searchedAhead(target_ids, recipe);
+  if (searched && isOpen()) await attempt(() => api.apply(id, { base_revision: desk().revision, target_ids, recipe, treatment }), applyRecipe);
+  if (!isOpen()) return;
   set({ busy: null });
   if (!searched) return;
   selectReplacement(before);
