@@ -125,7 +125,7 @@ class Library:
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
-        self.hit_sets, self.found_sounds, self.programmes = _Recent(4), _Recent(500), _Recent(500)
+        self.hit_sets, self.found_sounds, self.programmes = _Recent(4), _Recent(3_000), _Recent(500)
         self.own_sounds, self.loudness = _Recent(8), _Recent(64)
         self.shows, self.show_bodies = _Recent(8), _Recent(64)
         self._sizes = _Recent(4096)
