@@ -1,6 +1,7 @@
 /** What is drawn, held still: whoever changes a picture on purpose looks at it, then runs `npx vitest run -u`. */
 import { describe, expect, it } from "vitest";
 import type { Clip, Grid, Job, Join } from "../api/types";
+import { anyJob } from "../testing/anyJob";
 import { dice, sum } from "../testing/heldStill";
 import { gainAt } from "../wave/curve";
 import { drawJoin } from "./lenses/joinDraw";
@@ -99,20 +100,6 @@ const pictures: Record<string, (ink: CanvasRenderingContext2D) => void> = {
     drawWall(ink, { grid: wallGrid(200, 2), cells, first: 0, last: 3, scrollPx: 7, heads: () => [head, head.map((value) => value / 2)], isSelected: (cell) => cell.key === "k1", current: 1, colours });
   },
 };
-
-function anyJob(seed: number): Job {
-  const d = dice(seed);
-  const clips = Array.from({ length: 9 }, (_, n) => {
-    const head = d.whole(0, 1_500);
-    const tail = head + d.whole(3, 900);
-    return clip(`c${n}`, `l${d.whole(1, 3)}`, head, tail, d.whole(-500, 4_000), {
-      source_id: d.one(["s", "t"]), gain_db: d.one([0, 0, -9, 5]), fade_in: d.maybe(fade(d.whole(1, tail - head))), fade_out: d.maybe(fade(d.whole(1, tail - head))),
-      line: d.part() < 0.3 ? [[head, 3], [head + d.whole(1, tail - head), -15], [tail, 30]] : [],
-    });
-  });
-  const joins = d.part() < 0.5 ? {} : { j: { id: "j", left_clip_id: "c0", right_clip_id: "c1", length_frames: 60, lead_frames: d.maybe(20), law: d.one(["equal_gain", "matched"]), bend: 0.2 } };
-  return { ...job, sources: { s: { id: "s", rate_hz: 500 }, t: { id: "t", rate_hz: 1_000 } }, clips: Object.fromEntries(clips.map((one) => [one.id, one])), joins } as unknown as Job;
-}
 
 function anyStrip(seed: number): (ink: CanvasRenderingContext2D) => void {
   const d = dice(seed);

@@ -18,7 +18,8 @@ export function anyJob(seed: number): Job {
     at = origin + factor * tail;
     const found = d.maybe([head + 1, tail - 1]);
     return {
-      id: `c${n}`, lane_id: d.one(["l1", "l1", "l2", "l3"]), source_id: source, name: `clip ${d.whole(1, 12)}`, head_frame: head, tail_frame: tail, origin_frame: origin, gain_db: d.one([0, -6]), fade_in: fade(tail - head), fade_out: fade(tail - head), line: [],
+      id: `c${n}`, lane_id: d.one(["l1", "l1", "l2", "l3"]), source_id: source, name: `clip ${d.whole(1, 12)}`, head_frame: head, tail_frame: tail, origin_frame: origin, gain_db: d.one([0, 0, -9, 5]), fade_in: fade(tail - head), fade_out: fade(tail - head),
+      line: d.part() < 0.3 ? [[head, 3], [head + d.whole(1, tail - head), -15], [tail, 30]] : [],
       finding_id: d.part() < 0.3 ? "f1" : null, sound_start_frame: found && found[0], sound_end_frame: found && found[1], sync_frame: null, set_id: d.one([null, null, "a", "b"]), file_name: "", confidence: d.one([null, 0.3, 0.9]), end_confidence: d.one([null, 0.2, 1]), reason: d.one(["", "rises slowly"]), end_reason: "",
       strike: d.maybe({ name: d.one(["kick", "snare 2", "snare 10"]), note: d.one([null, 36, 38]), strength: d.one([null, "soft", "hard"]), mic: null, take: d.one([null, 1, 2]) }), head_review: null, tail_review: null,
     } as unknown as Clip;
@@ -26,7 +27,7 @@ export function anyJob(seed: number): Job {
   const kinds = ["section", "track", "track_end", "track", "track_end", "loop", "event", "event", "start", "end", "air"] as const;
   const marks = kinds.map((kind, n) => ({ id: `m${n}`, kind, name: `${kind} ${n}`, frame: d.whole(0, 5_000), clip_id: d.part() < 0.5 ? `c${d.whole(0, 9)}` : null, end_frame: kind === "loop" ? 6_000 : null, crossfade_frames: d.one([0, 20]), point: "", by_hand: true }) as unknown as Mark);
   const cues = clips.slice(0, 6).map((clip, n) => ({ id: `q${n}`, position: 5 - n, number: `${n + 1}`, name: clip.name, kind: d.one(["sound", "sound", "fade", "stop", "note"]), clip_id: d.maybe(clip.id), target_id: d.one(["", "all", "q1"]), length_frames: d.whole(0, 900), passes: d.whole(0, 3), group: "", events: [] }) as unknown as Cue);
-  const joins = Object.fromEntries(clips.slice(1).flatMap((clip, n) => (d.part() < 0.4 ? [[`j${n}`, { id: `j${n}`, left_clip_id: `c${n}`, right_clip_id: clip.id, length_frames: d.whole(1, 200), lead_frames: d.maybe(d.whole(0, 90)), law: "matched", bend: 0 }]] : [])));
+  const joins = Object.fromEntries(clips.slice(1).flatMap((clip, n) => (d.part() < 0.4 ? [[`j${n}`, { id: `j${n}`, left_clip_id: `c${n}`, right_clip_id: clip.id, length_frames: d.whole(1, 200), lead_frames: d.maybe(d.whole(0, 90)), law: d.one(["equal_gain", "matched"]), bend: 0.2 }]] : [])));
   const finding = { id: "f1", name: "take", source_id: "s", lane_id: "l1", head_frame: 0, tail_frame: 5_000, origin_frame: 0, treatment: { kind: d.one(["cut", "close_up"]), amount: 0 }, corrections: d.part() < 0.3 ? [{ side: "head", edge_frame: 40 }] : [] };
   const byId = <T extends { readonly id: string }>(all: readonly T[]) => Object.fromEntries(all.map((one) => [one.id, one]));
   return { rate_hz: 1_000, channels: 2, name: "any", brief: "drums", auto_fades: true, sources, lanes: byId(lanes), clips: byId(clips), marks: byId(marks), cues: byId(cues), joins, findings: { f1: finding }, grid: d.maybe({ bpm_numerator: 97, bpm_denominator: 1, beats_a_bar: 4, first_frame: 30 }) } as unknown as Job;
