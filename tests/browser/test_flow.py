@@ -412,6 +412,14 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
         expect(page.get_by_role("button", name="Apply", exact=True)).to_be_enabled()
         assert call(f"{server.url}/api/jobs/{job_id}")["revision"] == before, "nothing half-finished is left"
         page.get_by_role("button", name="Apply", exact=True).click()
+        page.get_by_role("status").get_by_text("finding").wait_for()
+        page.get_by_role("link", name="Wemble").click()  # the page is left while it searches: nothing is applied
+        expect(page.get_by_role("link", name=re.compile("three hours"))).to_be_visible()
+        while any(task["state"] == "running" for task in call(f"{server.url}/api/jobs/{job_id}/tasks")["tasks"]):
+            page.wait_for_timeout(250)
+        page.goto(f"{server.url}/jobs/{job_id}")
+        assert call(f"{server.url}/api/jobs/{job_id}")["revision"] == before
+        page.get_by_role("button", name="Apply", exact=True).click()
         expect(page.get_by_role("button", name="Applied")).to_be_disabled(timeout=120_000)
         settled(page)
         page.get_by_role("listbox").focus()
