@@ -10,6 +10,7 @@ import dataclasses
 import os
 import shutil
 import statistics
+import subprocess
 import sys
 import tempfile
 import time
@@ -27,6 +28,7 @@ from wemble.actions.importing import import_file
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, edit_newest, open_job
 from wemble.actions.searching import sound_search
+from wemble.actions.searching.long_search import start_search
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edges.recipe import Treatment
 from wemble.core.edit.clips import Edited
@@ -159,9 +161,30 @@ def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> No
         f"   librosa.effects.split (15 min, scaled) {of_librosa:.2f} s: {of_librosa / draft:.0f}× ours; "
         f"pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
     )
+    with timed() as ahead:
+        searched = start_search(library, job_id, opened.revision, everything, recipe)
+        if searched is not None:
+            wait_for(library, searched)
     with timed() as seconds:
         sound_search.apply(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
-    print(f"   Apply, refined to the sample: {seconds():.2f} s, {len(open_job(library, job_id).job.clips):,} clips")
+    clips = len(open_job(library, job_id).job.clips)
+    print(
+        f"   Apply, refined to the sample: {ahead() + seconds():.2f} s, {clips:,} clips; {ahead():.2f} s of it with a bar"
+    )
+
+
+def bench_shell(path: Path) -> None:
+    """``wemble find sound``, beside libsndfile's decode alone."""
+    with timed() as decoding, soundfile.SoundFile(path) as file:
+        while len(file.read(1 << 16, dtype="float32", always_2d=True)):
+            pass
+    with timed() as seconds:
+        command = [Path(sys.executable).with_name("wemble"), "find", "sound", path, "--json"]
+        subprocess.run(command, check=True, stdout=subprocess.DEVNULL)
+    decode_s = decoding()
+    print(
+        f"wemble find sound: {seconds():.1f} s, {seconds() / decode_s:.2f}× decoding alone ({decode_s:.1f} s)  (asked ≤ 3×)"
+    )
 
 
 def bench_render(library: Library, job_id: str, hours: float) -> None:
@@ -255,6 +278,7 @@ def main() -> None:
     hours = float(sys.argv[1]) if len(sys.argv) > 1 else 1.0
     path = long_take(hours)
     bench_import(path, hours)
+    bench_shell(path)
     library, job_id, _ = opened_take(path)
     bench_finding(library, job_id, path, hours)
     bench_render(library, job_id, hours)
