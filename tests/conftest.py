@@ -25,7 +25,7 @@ from wemble.actions.work import executor
 from wemble.actions.work.executor import WorkerPool
 from wemble.actions.work.tasks import wait_for
 from wemble.demo.build import add_demo
-from wemble.store.records import TaskRow
+from wemble.store.rows import TaskRow
 
 RATE = 48_000
 

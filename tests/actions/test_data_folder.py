@@ -27,7 +27,7 @@ from wemble.cli.main import main
 from wemble.errors import Conflict, InvalidInput, NotFound, TooLarge
 from wemble.store import records
 from wemble.store.files import folder_bytes
-from wemble.store.records import TaskRow
+from wemble.store.rows import TaskRow
 
 ImportFile = Callable[..., tuple[str, TaskRow]]
 

@@ -22,7 +22,7 @@ from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.work.tasks import wait_for
 from wemble.core.edit.marks import place_of
-from wemble.store.records import TaskRow
+from wemble.store.rows import TaskRow
 
 BringIn = Callable[..., tuple[str, TaskRow]]
 

@@ -31,7 +31,7 @@ from wemble.core.edit.treatment import targets
 from wemble.errors import WembleError
 from wemble.formats.decode import decoded, probe
 from wemble.formats.sfz import read_sfz
-from wemble.store.records import TaskRow
+from wemble.store.rows import TaskRow
 
 ImportFile = Callable[..., tuple[str, TaskRow]]
 

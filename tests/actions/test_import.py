@@ -12,9 +12,10 @@ import pytest
 import soundfile
 from tests.conftest import RATE, phrases
 
-from wemble.actions.importing.import_file import display_name, start_import
+from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
+from wemble.actions.sources.decode import display_name
 from wemble.actions.work.tasks import wait_for
 from wemble.errors import TooLarge
 from wemble.store.files import Home

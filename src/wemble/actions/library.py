@@ -13,19 +13,19 @@ from pathlib import Path
 from threading import Event, Lock
 from typing import Any, TypeVar
 
+from wemble.actions.sources.decode import measured_source
 from wemble.actions.work.executor import WorkerPool
-from wemble.core.edges.envelope import envelope
 from wemble.core.edges.refine import Read
 from wemble.core.edges.search import Measured
 from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
-from wemble.core.signal.pyramid import bin_frames
 from wemble.errors import NotFound
 from wemble.store import jobs, records
 from wemble.store.database import Database
-from wemble.store.files import FileReader, Home, folder_bytes, read_energy
+from wemble.store.files import FileReader, Home, folder_bytes
 from wemble.store.home_lock import HomeLock
+from wemble.store.rows import SourceRow
 
 T = TypeVar("T")
 _LOCK_WAIT_S = 2.0
@@ -43,13 +43,6 @@ def default_home() -> Path:
 def new_id() -> str:
     """Return a name that nobody can guess, for what has none of its own."""
     return secrets.token_hex(8)
-
-
-def measured_source(home: Home, row: records.SourceRow) -> Measured:
-    """Return the envelope and floors of a source that lies in its place."""
-    bins = read_energy(home.source(row.id), row.channels)
-    levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
-    return Measured(levels, row.floors.floor, row.floors.bands)
 
 
 class _Recent:
@@ -196,10 +189,10 @@ class Library:
 
         return self._plans.get(key, plan)
 
-    def source(self, source_id: str) -> records.SourceRow:
+    def source(self, source_id: str) -> SourceRow:
         """Return a source. Raises `NotFound`."""
 
-        def load() -> records.SourceRow:
+        def load() -> SourceRow:
             with self.database.read() as db:
                 row = records.get_source(db, source_id)
             self.reader.know(row.id, row.channels)

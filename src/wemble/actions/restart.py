@@ -15,6 +15,7 @@ from wemble.actions.show.rehearsing import Rehearsal, start_rehearsal
 from wemble.core.show.plan import RunSettings
 from wemble.errors import InvalidInput
 from wemble.store import records
+from wemble.store.rows import TaskRow
 
 _REQUEST, _MIX = TypeAdapter(Request), TypeAdapter(mixdown.MixSettings)
 _RELEASE = TypeAdapter(ReleaseRequest)
@@ -40,7 +41,7 @@ def start_again(library: Library, task_id: str) -> str:
     return started
 
 
-def _start(library: Library, task: records.TaskRow) -> str:
+def _start(library: Library, task: TaskRow) -> str:
     if task.kind == "import" and task.request["upload_id"]:
         return uploads.finish_upload(library, task.request["upload_id"])
     if task.kind == "export":

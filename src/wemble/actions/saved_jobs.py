@@ -16,7 +16,6 @@ from typing import Any
 
 import numpy as np
 
-from wemble.actions.importing.import_file import BLOCK_FRAMES, decode_source, described
 from wemble.actions.importing.made_source import (
     DRIFT_TAKEN_OUT,
     MIXDOWN,
@@ -27,6 +26,7 @@ from wemble.actions.importing.made_source import (
 )
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
+from wemble.actions.sources.decode import BLOCK_FRAMES, decode_source, described
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import start_task
 from wemble.core.deliver.names import safe_name
@@ -38,6 +38,7 @@ from wemble.formats.archive import read_archive, unpacked_bytes, write_archive
 from wemble.formats.decode import Probe, probe
 from wemble.store import jobs, records
 from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
+from wemble.store.rows import SourceRow
 
 ENDING = ".wemble.zip"
 
@@ -86,7 +87,7 @@ class Unpacked:
     """A saved job that passed every check: the job, its sources' rows, and which of them are new here."""
 
     job: Job
-    rows: tuple[records.SourceRow, ...]
+    rows: tuple[SourceRow, ...]
     new_ids: tuple[str, ...]
 
 
@@ -168,9 +169,7 @@ def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked
     return Unpacked(job, tuple(rows), new)
 
 
-def _rebuilt(
-    report: Report, home: Home, folder: Path, unpacked: Path, claimed: records.SourceRow, use: SourceUse
-) -> records.SourceRow:
+def _rebuilt(report: Report, home: Home, folder: Path, unpacked: Path, claimed: SourceRow, use: SourceUse) -> SourceRow:
     """Return the row of a source, computed from what was unpacked; its folder is built again."""
     original = next(iter(sorted(unpacked.glob("original*"))), None)
     if original is None and (
@@ -187,7 +186,7 @@ def _rebuilt(
     return _from_copy(folder, unpacked, claimed, original)
 
 
-def _from_copy(folder: Path, unpacked: Path, claimed: records.SourceRow, original: Path | None) -> records.SourceRow:
+def _from_copy(folder: Path, unpacked: Path, claimed: SourceRow, original: Path | None) -> SourceRow:
     """Return the row of a source that another decoder made: its copy is what it is, and is measured again."""
     copy = copy_path(unpacked, claimed.rate_hz)
     if not copy.is_file() or copy.stat().st_size != claimed.frames * claimed.channels * 4:
@@ -210,7 +209,7 @@ def _from_copy(folder: Path, unpacked: Path, claimed: records.SourceRow, origina
     return records.renamed_source(row, digest[:32]) if claimed.kind == ROOM_TONE and original is None else row
 
 
-def _check_use(use: SourceUse, row: records.SourceRow) -> None:
+def _check_use(use: SourceUse, row: SourceRow) -> None:
     """Raise `InvalidInput` unless the job speaks of a source as it is."""
     if (use.id, use.rate_hz, use.channels, use.frames) != (row.id, row.rate_hz, row.channels, row.frames):
         raise InvalidInput(

@@ -12,12 +12,13 @@ from wemble.errors import InvalidInput, TooLarge
 from wemble.formats.archive import is_archive
 from wemble.store import jobs, records
 from wemble.store.files import Home
+from wemble.store.rows import UploadRow
 
 PART_BYTES = 8 << 20
 LARGEST_UPLOAD_BYTES = 16 << 30
 
 
-def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> records.UploadRow:
+def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> UploadRow:
     """Begin an upload into a job.
 
     Raises
@@ -32,7 +33,7 @@ def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> r
             f"Wemble takes files of up to {LARGEST_UPLOAD_BYTES >> 30} GiB, this one has {size_bytes / (1 << 30):.1f}"
         )
     library.home.check_space(3 * size_bytes)
-    upload = records.UploadRow(new_id(), job_id, name[:1000], size_bytes)
+    upload = UploadRow(new_id(), job_id, name[:1000], size_bytes)
     with library.database.write() as db:
         jobs.get_job_row(db, job_id)
         records.add_upload(db, upload, now=library.now())
@@ -40,7 +41,7 @@ def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> r
     return upload
 
 
-def received_bytes(library: Library, upload_id: str) -> tuple[records.UploadRow, int]:
+def received_bytes(library: Library, upload_id: str) -> tuple[UploadRow, int]:
     """Return an upload and how much of it is there: where to go on. Raises `NotFound`."""
     with library.database.read() as db:
         upload = records.get_upload(db, upload_id)
@@ -97,7 +98,7 @@ def _start(library: Library, upload_id: str) -> str:
     return start(library, upload.job_id, path, upload.name, upload_id=upload_id)
 
 
-def _complete(library: Library, upload_id: str) -> tuple[records.UploadRow, Path]:
+def _complete(library: Library, upload_id: str) -> tuple[UploadRow, Path]:
     upload, there = received_bytes(library, upload_id)
     if there != upload.size_bytes:
         raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")

@@ -18,6 +18,7 @@ from wemble.cli.options import (
     SOME_FAILED,
     progress,
     report_failure,
+    saved_hit_recipe,
     saved_recipe,
 )
 from wemble.cli.release import disc
@@ -137,10 +138,9 @@ def clean(
 
     Example: wemble clean take.wav --recipe booth --to phrases/
     """
-    from wemble.actions.recipes import named
     from wemble.actions.shell import files as shell
 
-    recipe = saved_recipe(home, recipe_name, named)
+    recipe = saved_recipe(home, recipe_name)
     request = shell.clean_request(kind, whole, pattern)
     failed = False
     for path in files:
@@ -189,14 +189,12 @@ def kit(
     Example: wemble kit recorded/ --to kit/ --names "{name}_{note}_{strength}_{mic}"
     """
     from wemble.actions.delivery.request import Request
-    from wemble.actions.recipes import named_for_hits
     from wemble.actions.shell.kit import KitWanted, audio_files, make_kit
     from wemble.core.edges.recipe import HitRecipe
 
     wanted = KitWanted(
         pattern=pattern,
-        recipe=saved_recipe(home, recipe_name, named_for_hits)
-        or HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
+        recipe=saved_hit_recipe(home, recipe_name) or HitRecipe(start_under_peak_db=start_db, within_ms=within_ms),
         ceiling_db=ceiling_db,
         soften_ms=float(soften_ms),
         send=Request(kind="as_source", what="one_shots", pattern=naming, with_map=with_map),

@@ -11,7 +11,17 @@ from typing import Any
 
 import click
 
-from wemble.cli.options import FILES, HIT_RECIPE, HOME, JSON, SOME_FAILED, progress, report_failure, saved_recipe
+from wemble.cli.options import (
+    FILES,
+    HIT_RECIPE,
+    HOME,
+    JSON,
+    SOME_FAILED,
+    progress,
+    report_failure,
+    saved_hit_recipe,
+    saved_recipe,
+)
 from wemble.errors import InvalidInput, WembleError
 
 
@@ -30,15 +40,14 @@ def find_sound(files: tuple[Path, ...], home: Path | None, recipe_name: str | No
 
     Example: wemble find sound take.wav --json
     """
-    from wemble.actions.recipes import named
-    from wemble.actions.shell import files as shell
+    from wemble.actions.shell import finding
 
-    recipe = saved_recipe(home, recipe_name, named)
+    recipe = saved_recipe(home, recipe_name)
     failed = False
     for path in files:
         try:
             with progress(path.name) as report:
-                found = shell.find_sound(path, recipe, report)
+                found = finding.find_sound(path, recipe, report)
         except WembleError as error:
             failed = report_failure(path, error)
             continue
@@ -60,14 +69,13 @@ def find_programme(files: tuple[Path, ...], home: Path | None, recipe_name: str 
 
     Example: wemble find programme mixes/*.wav --json
     """
-    from wemble.actions.recipes import named
-    from wemble.actions.shell import files as shell
+    from wemble.actions.shell import finding
 
-    recipe = saved_recipe(home, recipe_name, named)
+    recipe = saved_recipe(home, recipe_name)
 
     def found(path: Path) -> list[dict[str, Any]]:
         with progress(path.name) as report:
-            return [shell.find_whole(path, recipe, report)]
+            return [finding.find_whole(path, recipe, report)]
 
     _each(files, found, as_json, _programme_line)
 
@@ -88,10 +96,9 @@ def find_speaker(files: tuple[Path, ...], home: Path | None, recipe_name: str | 
 
     Example: wemble find speaker host.wav guest.wav --json
     """
-    from wemble.actions.recipes import named
     from wemble.actions.shell import talk
 
-    recipe = saved_recipe(home, recipe_name, named)
+    recipe = saved_recipe(home, recipe_name)
     with progress(f"{len(files)} lanes") as report:
         rows = talk.find_speakers(files, recipe, report)
     for row in rows:
@@ -127,16 +134,15 @@ def find_onset(
 
     Example: wemble find onset kit/*.wav --mic-set "{name}_{strength}_{mic}" --json
     """
-    from wemble.actions.recipes import named_for_hits
-    from wemble.actions.shell import files as shell
+    from wemble.actions.shell import finding
     from wemble.core.edges.recipe import HitRecipe
 
-    recipe = saved_recipe(home, recipe_name, named_for_hits) or HitRecipe(
+    recipe = saved_hit_recipe(home, recipe_name) or HitRecipe(
         start_under_peak_db=start_db, within_ms=within_ms, over_floor_db=over_floor_db
     )
     if pattern is not None:
-        _each([files], lambda paths: shell.find_onsets_of_sets(paths, pattern, recipe), as_json, _onset_line)
-    _each(files, lambda path: [shell.find_onset(path, recipe)], as_json, _onset_line)
+        _each([files], lambda paths: finding.find_onsets_of_sets(paths, pattern, recipe), as_json, _onset_line)
+    _each(files, lambda path: [finding.find_onset(path, recipe)], as_json, _onset_line)
 
 
 def _spans_text(row: dict[str, Any], counted: str) -> str:
@@ -172,17 +178,16 @@ def find_hits(
 
     Example: wemble find hits toms.wav --json
     """
-    from wemble.actions.recipes import named_for_hits
-    from wemble.actions.shell import files as shell
+    from wemble.actions.shell import finding
     from wemble.core.edges.recipe import HitRecipe
 
-    recipe = saved_recipe(home, recipe_name, named_for_hits) or HitRecipe(
+    recipe = saved_hit_recipe(home, recipe_name) or HitRecipe(
         shortest_gap_ms=shortest_gap_ms, softest_under_peak_db=softest_db, many=True
     )
 
     def found(path: Path) -> list[dict[str, Any]]:
         with progress(path.name) as report:
-            return [shell.find_all_hits(path, recipe, report)]
+            return [finding.find_all_hits(path, recipe, report)]
 
     _each(files, found, as_json, _hits_text)
 
@@ -204,12 +209,12 @@ def find_loop(files: tuple[Path, ...], near: str | None, bpm: str | None, bars: 
 
     Example: wemble find loop pad.wav --near 48000,144000 --json
     """
-    from wemble.actions.shell import files as shell
+    from wemble.actions.shell import finding
 
     if bars is not None and bpm is None:
         raise InvalidInput("--bars needs a tempo: give --bpm as well")
     asked, tempo = None if near is None else _span(near), None if bpm is None else _tempo(bpm)
-    _each(files, lambda path: [shell.find_loops(path, asked, tempo, bars)], as_json, _loops_text)
+    _each(files, lambda path: [finding.find_loops(path, asked, tempo, bars)], as_json, _loops_text)
 
 
 def _tempo(typed: str) -> Fraction:

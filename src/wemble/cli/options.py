@@ -15,6 +15,7 @@ from wemble.errors import WembleError
 
 if TYPE_CHECKING:
     from wemble.actions.library import Library
+    from wemble.core.edges.recipe import HitRecipe, Recipe
 
 T = TypeVar("T")
 LOG_LEVELS = ("debug", "info", "warning", "error")
@@ -47,10 +48,25 @@ def progress(label: str) -> Iterator[Callable[[float, str], None]]:
         bar.update(1000 - bar.pos)
 
 
-def saved_recipe(home: Path | None, name: str | None, look_up: Callable[[Library, str], T]) -> T | None:
+def saved_recipe(home: Path | None, name: str | None) -> Recipe | None:
     """Return a recipe that was saved in the application, if one is asked for."""
     if name is None:
         return None
+    from wemble.actions.recipes import named
+
+    return _looked_up(home, named, name)
+
+
+def saved_hit_recipe(home: Path | None, name: str | None) -> HitRecipe | None:
+    """Return the same for hits."""
+    if name is None:
+        return None
+    from wemble.actions.recipes import named_for_hits
+
+    return _looked_up(home, named_for_hits, name)
+
+
+def _looked_up(home: Path | None, look_up: Callable[[Library, str], T], name: str) -> T:
     from wemble.actions.library import Library, default_home
 
     library = Library(home or default_home(), workers=0)

@@ -43,7 +43,6 @@ def release(
     The order is that of the names. Example: wemble release mixes/ --to release/ --title "Slack Tide"
     """
     from wemble.actions.delivery.release import ReleaseRequest
-    from wemble.actions.recipes import named
     from wemble.actions.shell.kit import audio_files
     from wemble.actions.shell.release import ReleaseWanted, make_release
 
@@ -55,7 +54,7 @@ def release(
     )  # fmt: skip
     mixes = audio_files(folder)
     with progress(f"{len(mixes)} mixes") as report:
-        made = make_release(report, mixes, to, ReleaseWanted(gap_s, saved_recipe(home, recipe_name, named), send))
+        made = make_release(report, mixes, to, ReleaseWanted(gap_s, saved_recipe(home, recipe_name), send))
     for path, why in made.failed:
         click.echo(f"{path}: {why}", err=True)
     for text in made.to_look_at:

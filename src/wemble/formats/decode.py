@@ -13,7 +13,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import av
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
@@ -242,6 +241,8 @@ def _after(frames: int, at: int, block: Interleaved) -> Iterator[Interleaved]:
 
 def _placed_by_av(path: Path, found: Probe) -> Iterator[tuple[int, Interleaved]]:
     """Yield (frame, samples) of what PyAV can decode, passing over what it cannot."""
+    import av  # few files need it, and it takes its time to load
+
     failures = 0
     with path.open("rb") as file, av.open(file, mode="r") as container:
         stream = container.streams.audio[0]
@@ -266,6 +267,8 @@ def _is_adts(head: bytes) -> bool:
 
 
 def _probe_av(path: Path) -> Probe:
+    import av
+
     try:
         with path.open("rb") as file, av.open(file, mode="r") as container:
             stream = next(iter(container.streams.audio), None)
@@ -283,6 +286,8 @@ def _probe_av(path: Path) -> Probe:
 
 def _decoded_av(path: Path) -> Iterator[Interleaved]:
     """Decode and cut to the stream's duration: the end of an AAC stream carries padding."""
+    import av
+
     left = _probe_av(path).frames
     try:
         with path.open("rb") as file, av.open(file, mode="r") as container:

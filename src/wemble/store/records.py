@@ -4,70 +4,14 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from dataclasses import dataclass, replace
-from typing import Any, Literal
+from dataclasses import replace
+from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import HitRecipe, Recipe
-from wemble.core.edges.refine import BandFloors
 from wemble.errors import InvalidInput, NotFound
-
-TaskKind = Literal["import", "convert", "export", "check", "demo"]
-TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
-
-
-@dataclass(frozen=True, slots=True)
-class Floors:
-    """Both floors of a source: at bin and at sample precision."""
-
-    floor: Floor
-    bands: BandFloors
-
-
-@dataclass(frozen=True, slots=True)
-class SourceRow:
-    """A source as it lies on disk."""
-
-    id: str
-    file_sha256: str
-    decoder: str
-    kind: str
-    rate_hz: int
-    channels: int
-    frames: int
-    peak: float
-    floors: Floors
-    notes: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class UploadRow:
-    """A file on its way in; how much of it is there is the length of its part file."""
-
-    id: str
-    job_id: str
-    name: str
-    size_bytes: int
-
-
-@dataclass(frozen=True, slots=True)
-class TaskRow:
-    """A piece of long work."""
-
-    id: str
-    job_id: str
-    kind: TaskKind
-    title: str
-    state: TaskState
-    progress: float
-    doing: str
-    request: dict[str, Any]
-    result: dict[str, Any] | None
-    error: dict[str, Any] | None
-    created_at: float
-
+from wemble.store.rows import Floors, SourceRow, TaskRow, TaskState, UploadRow
 
 _FLOORS = TypeAdapter(Floors)
 NEWEST_TASKS = 50

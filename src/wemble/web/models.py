@@ -31,7 +31,7 @@ from wemble.core.edit.edges import Hold, Reach
 from wemble.core.edit.model import Clip, Cue, Finding, Job, Join, Lane, Mark, Side, SourceUse
 from wemble.core.edit.voices import Voice
 from wemble.core.show.plan import RunSettings
-from wemble.store.records import TaskRow
+from wemble.store.rows import TaskRow
 
 
 class Body(BaseModel):

@@ -6,17 +6,17 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from wemble.actions.importing.import_file import described
 from wemble.actions.importing.made_source import OFFSET_TAKEN_OUT, copy_digest, keep_made
 from wemble.actions.library import Library, new_id
+from wemble.actions.sources.decode import described
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import recorded_as
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.offset import LEAST_OFFSET_DB, constant_offset
 from wemble.formats.decode import Probe
-from wemble.store import records
 from wemble.store.files import SourceWriter, copy_path
+from wemble.store.rows import SourceRow
 
 BLOCK_FRAMES = 1 << 18
 
@@ -40,13 +40,13 @@ def take_out_offset(library: Library, job: Job, clip_ids: tuple[str, ...]) -> Ed
     return Edited(job, (f"offset taken out of {freed} of {len(chosen)} recordings, up to {db}",))
 
 
-def _blocks(library: Library, source: records.SourceRow) -> Iterator[Samples]:
+def _blocks(library: Library, source: SourceRow) -> Iterator[Samples]:
     read = library.reads(source.id)
     for at in range(0, source.frames, BLOCK_FRAMES):
         yield read(at, min(BLOCK_FRAMES, source.frames - at))
 
 
-def _without(library: Library, job: Job, source: records.SourceRow, offset: Samples) -> records.SourceRow:
+def _without(library: Library, job: Job, source: SourceRow, offset: Samples) -> SourceRow:
     """Make a recording less its offset, and keep it like any other."""
     folder = library.home.scratch / f"offset-{new_id()}"
     folder.mkdir()

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 import soxr
 
-from wemble.actions.importing.import_file import described
 from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, copy_digest, record_made
-from wemble.actions.library import Library, measured_source
+from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit
+from wemble.actions.sources.decode import described, measured_source
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.edges.alignment import align
@@ -21,8 +21,9 @@ from wemble.core.edit.aligned import Aligned, lay_aligned, lone_recordings
 from wemble.core.signal.reader import Read
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
-from wemble.store import jobs, records
+from wemble.store import jobs
 from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
+from wemble.store.rows import SourceRow
 
 BLOCK_FRAMES = 1 << 16
 LEAST_DRIFT_PPM = 1.0
@@ -37,7 +38,7 @@ class Measured:
     lag_s: float | None
     drift_ppm: float
     why_not: str = ""
-    source: records.SourceRow | None = None
+    source: SourceRow | None = None
 
 
 def start_aligning(library: Library, job_id: str, revision_id: int) -> str:
@@ -76,9 +77,7 @@ def start_aligning(library: Library, job_id: str, revision_id: int) -> str:
     )
 
 
-def align_lanes(
-    report: Report, work: Path, root: Path, rate_hz: int, rows: dict[str, records.SourceRow]
-) -> list[Measured]:
+def align_lanes(report: Report, work: Path, root: Path, rate_hz: int, rows: dict[str, SourceRow]) -> list[Measured]:
     """Measure every lane but the first against it, and set clocks right. Runs in a worker."""
     home = Home(root)
     reader = FileReader(home, {row.id: row.channels for row in rows.values()})
@@ -102,9 +101,7 @@ def align_lanes(
     return found
 
 
-def _set_right(
-    work: Path, home: Home, reader: FileReader, row: records.SourceRow, drift_ppm: float
-) -> records.SourceRow:
+def _set_right(work: Path, home: Home, reader: FileReader, row: SourceRow, drift_ppm: float) -> SourceRow:
     """Convert a recording whose clock was fast by so much, whole, and return what came of it, in its place."""
     folder = work / f"clock-{row.id}"
     folder.mkdir()

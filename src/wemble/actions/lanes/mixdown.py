@@ -6,10 +6,10 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from wemble.actions.importing.import_file import described
 from wemble.actions.importing.made_source import MIXDOWN, copy_digest, record_made
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit_newest
+from wemble.actions.sources.decode import described
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.edit.mixdown import lay_mix
@@ -20,8 +20,9 @@ from wemble.core.render.plan import fold
 from wemble.core.signal.loudness import NOTHING_LUFS, LoudnessMeter
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
-from wemble.store import jobs, records
+from wemble.store import jobs
 from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
+from wemble.store.rows import SourceRow
 
 BLOCK_FRAMES = 1 << 16
 
@@ -50,7 +51,7 @@ class Mixed:
     ``steps_db`` is the lowest gain of every tenth of a second, where there was a limiter.
     """
 
-    source: records.SourceRow
+    source: SourceRow
     integrated_lufs: float | None
     true_peak_db: float
     limited_db: float

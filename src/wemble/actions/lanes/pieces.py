@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from wemble.actions.importing.convert import convert_copy
 from wemble.actions.lanes.voices import BLOCK_FRAMES, voices_if_measured
 from wemble.actions.library import Library
+from wemble.actions.sources.convert import convert_copy
 from wemble.core.edit import episode
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.episode import End

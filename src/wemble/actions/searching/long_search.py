@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from wemble.actions.library import Library, measured_source
+from wemble.actions.library import Library
 from wemble.actions.searching.sound_search import search_key
+from wemble.actions.sources.decode import measured_source
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import start_task
 from wemble.core.edges.recipe import Recipe
@@ -16,7 +17,7 @@ from wemble.core.edges.search import find
 from wemble.core.edges.silence import Found
 from wemble.core.edit.treatment import base_of, targets
 from wemble.store.files import FileReader, Home
-from wemble.store.records import SourceRow
+from wemble.store.rows import SourceRow
 
 LONG_S = 600.0
 """A search of less is through within a second, and worth no process of its own."""

@@ -26,8 +26,8 @@ from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Finding, Job, SourceUse
 from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, closed_up_frames, needs_tone, targets
 from wemble.errors import InvalidInput, NotFound
-from wemble.store import records
 from wemble.store.files import SourceWriter
+from wemble.store.rows import SourceRow
 
 TONE_SEED = 2
 LONGEST_TONE_S = 30.0
@@ -250,7 +250,7 @@ def _tone_to_be(library: Library, base: Finding | Clip, found: Sounds) -> Source
     return SourceUse("", "room tone", source.rate_hz, source.channels, _tone_frames(base, found, source))
 
 
-def _tone_frames(base: Finding | Clip, found: Sounds, source: records.SourceRow) -> int:
+def _tone_frames(base: Finding | Clip, found: Sounds, source: SourceRow) -> int:
     longest = max((b - a for a, b in _gaps(base, found)), default=0) / source.rate_hz
     return round(min(longest + 1.0, LONGEST_TONE_S) * source.rate_hz)
 
@@ -274,7 +274,7 @@ def _tone(
     frames = _tone_frames(base, found, source)
     samples = room_tone(pieces, frames, rate_hz=source.rate_hz, seed=TONE_SEED)
     digest = hashlib.sha256(samples.tobytes()).hexdigest()
-    row = records.SourceRow(
+    row = SourceRow(
         id=digest[:32],
         file_sha256=digest,
         decoder="room tone 1",
@@ -300,7 +300,7 @@ def _gaps(base: Finding | Clip, found: Sounds) -> list[tuple[int, int]]:
     return list(zip(edges[::2], edges[1::2], strict=True))
 
 
-def _quiet(library: Library, base: Finding | Clip, found: Sounds, source: records.SourceRow) -> list[tuple[int, int]]:
+def _quiet(library: Library, base: Finding | Clip, found: Sounds, source: SourceRow) -> list[tuple[int, int]]:
     """Return clean quiet: parts of the gaps where nothing stands out of the floor for long enough, up to a minute."""
     shortest = round(SHORTEST_PIECE_S * source.rate_hz)
     left = round(_MOST_QUIET_S * source.rate_hz)

@@ -21,7 +21,7 @@ from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.searching import sound_search
 from wemble.actions.searching.own_sound import start_listening
-from wemble.actions.shell.files import Opened, opened_file
+from wemble.actions.shell.opening import Opened, opened_file
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
 from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.verdicts import verdicts

@@ -9,10 +9,10 @@ import numpy as np
 import python_stretch
 import soxr
 
-from wemble.actions.importing.import_file import described
 from wemble.actions.importing.made_source import PITCH_SHIFTED, copy_digest, record_made
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit_newest
+from wemble.actions.sources.decode import described
 from wemble.actions.work.executor import Report
 from wemble.actions.work.tasks import start_task
 from wemble.core.edit.clips import Edited
@@ -21,8 +21,8 @@ from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
-from wemble.store import records
 from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
+from wemble.store.rows import SourceRow
 
 LONGEST_S = 1_200
 """The library shifts a recording as a whole, in memory (our choice)."""
@@ -48,7 +48,7 @@ def start_shifting(library: Library, job_id: str, revision_id: int, cue_id: str,
             f"“{source.name}” is longer than {LONGEST_S // 60} minutes: import the part that is needed by itself"
         )
 
-    def done(row: records.SourceRow) -> dict[str, object]:
+    def done(row: SourceRow) -> dict[str, object]:
         record_made(library, row, job.rate_hz)
         name = f"{source.name}, {semitones:+g} semitones"
         use = SourceUse(row.id, name, row.rate_hz, row.channels, row.frames, derived_from=source.id)
@@ -72,7 +72,7 @@ def _shifted(job: Job, cue_id: str, voice: int, semitones: float, use: SourceUse
 
 def shift_pitch(
     report: Report, work: Path, root: Path, source_id: str, rate_hz: int, channels: int, frames: int, semitones: float
-) -> records.SourceRow:
+) -> SourceRow:
     """Shift the pitch of a whole recording; as many frames come out as go in, the same bits each time. Runs in a worker."""
     home = Home(root)
     home.check_space(3 * frames * channels * 4)

@@ -16,6 +16,7 @@ from wemble.actions.library import Library, new_id
 from wemble.actions.work.executor import WorkFuture
 from wemble.errors import Cancelled, InvalidInput, Unavailable, WembleError, WorkFailed
 from wemble.store import records
+from wemble.store.rows import TaskKind, TaskRow, TaskState
 
 _WRITE_EVERY_S = 0.25
 _RETRY_S = (0.5, 1.0, 2.0, 4.0, *([10.0] * 30))
@@ -27,7 +28,7 @@ T = TypeVar("T")
 def start_task(
     library: Library,
     job_id: str,
-    kind: records.TaskKind,
+    kind: TaskKind,
     title: str,
     request: dict[str, Any],
     function: Callable[..., Any],
@@ -42,7 +43,7 @@ def start_task(
     it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
     Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
     """
-    task = records.TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
+    task = TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     with library.database.write() as db:
         records.add_task(db, task)
     written: float | None = None  # what is through in a moment needs no progress
@@ -78,20 +79,20 @@ def cancel_task(library: Library, task_id: str) -> None:
         raise InvalidInput("this has already finished; there is nothing to stop")
 
 
-def list_tasks(library: Library, job_id: str) -> list[records.TaskRow]:
+def list_tasks(library: Library, job_id: str) -> list[TaskRow]:
     """Return a job's newest tasks, the newest first; what was sent lies where the data folder is now."""
     with library.database.read() as db:
         rows = records.list_tasks(db, job_id)
     return [_with_folder(library, row) for row in rows]
 
 
-def _with_folder(library: Library, task: records.TaskRow) -> records.TaskRow:
+def _with_folder(library: Library, task: TaskRow) -> TaskRow:
     if task.result is None or "folder_name" not in task.result:
         return task
     return replace(task, result={**task.result, "folder": str(library.home.exports / str(task.result["folder_name"]))})
 
 
-def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> records.TaskRow:
+def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> TaskRow:
     """Wait until a task is over and return it."""
     deadline = time.monotonic() + timeout_s
     while time.monotonic() < deadline:
@@ -105,7 +106,7 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> record
 
 def _finish(
     library: Library,
-    task: records.TaskRow,
+    task: TaskRow,
     future: WorkFuture,
     when_done: Callable[[Any], dict[str, Any]],
     turn: threading.Event,
@@ -132,7 +133,7 @@ def _until_written(write: Callable[[], T]) -> T:
     return write()
 
 
-def _log_outcome(library: Library, task: records.TaskRow, state: records.TaskState, fields: dict[str, Any]) -> None:
+def _log_outcome(library: Library, task: TaskRow, state: TaskState, fields: dict[str, Any]) -> None:
     seconds = round(library.now() - task.created_at, 2)
     about = {"kind": task.kind, "job": task.job_id, "task": task.id, "title": task.title, "seconds": seconds}
     if state == "done":
@@ -143,7 +144,7 @@ def _log_outcome(library: Library, task: records.TaskRow, state: records.TaskSta
 
 def _outcome(
     task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]
-) -> tuple[records.TaskState, dict[str, Any]]:
+) -> tuple[TaskState, dict[str, Any]]:
     try:
         result = future.result()
         return "done", {"progress": 1.0, "result": _until_written(lambda: when_done(result))}
@@ -158,6 +159,6 @@ def _outcome(
         return "failed", {"error": {"code": "bug", "message": f"it failed: {error}"}}
 
 
-def _update(library: Library, task_id: str, state: records.TaskState, **fields: Any) -> None:
+def _update(library: Library, task_id: str, state: TaskState, **fields: Any) -> None:
     with library.database.write() as db:
         records.update_task(db, task_id, state=state, **fields)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from wemble.actions import uploads
-from wemble.store import records
+from wemble.store.rows import UploadRow
 from wemble.web import models
 from wemble.web.endpoints import endpoint
 from wemble.web.routes.blueprint import api, library
 
 
-def _upload_state(row: records.UploadRow, received: int) -> models.UploadState:
+def _upload_state(row: UploadRow, received: int) -> models.UploadState:
     return models.UploadState(
         id=row.id, received_bytes=received, size_bytes=row.size_bytes, part_bytes=uploads.PART_BYTES
     )
