@@ -173,14 +173,17 @@ def copy_path(folder: Path, rate_hz: int) -> Path:
 
 
 class SourceWriter:
-    """Writes a working copy and its pyramid, block by block, into a folder that is not in place yet."""
+    """Writes a working copy and its pyramid, block by block, into a folder that is not in place yet.
 
-    def __init__(self, folder: Path, *, rate_hz: int, channels: int):
+    What nobody will look at is not ``pictured``: it has its levels, and nothing that could be drawn.
+    """
+
+    def __init__(self, folder: Path, *, rate_hz: int, channels: int, pictured: bool = True):
         self.frames = 0
         self.peak = 0.0
         self.not_numbers = 0
         self._channels, self._rate_hz, self._width = channels, rate_hz, bin_frames(rate_hz)
-        self._folder = folder
+        self._folder, self._pictured = folder, pictured
         self._copy: BinaryIO = copy_path(folder, rate_hz).open("wb", buffering=0)
         self._levels: list[Halves] = []
         self._energy: list[Halves] = []
@@ -210,20 +213,21 @@ class SourceWriter:
         energy = np.concatenate(self._energy, axis=1)
         energy.transpose(1, 0, 2).tofile(self._folder / "energy.f16")
         bins, width = Bins(level, energy[..., 0], energy[..., 1]), self._width
-        while True:
+        while self._pictured:
             level.transpose(1, 0, 2).tofile(self._folder / f"level-{width}.f16")
             if level.shape[1] <= STEP:
                 return bins
             level, width = coarser(level), width * STEP
+        return bins
 
     def _reduce(self, samples: Samples) -> None:
         if not samples.shape[1]:
             return
-        largest = float(np.abs(samples).max())
+        largest = float(max(samples.max(), -samples.min()))
         self.peak = max(self.peak, largest)
         if largest > PICTURED_TO:
             samples = np.clip(samples, -PICTURED_TO, PICTURED_TO)
-        bins = reduce_samples(samples, frames_per_bin=self._width, before=self._before)
+        bins = reduce_samples(samples, frames_per_bin=self._width, before=self._before, pictured=self._pictured)
         self._levels.append(bins.min_max)
         self._energy.append(np.stack([bins.rms, bins.difference_rms], axis=-1))
         self._before = samples[:, -1:].copy()

@@ -49,7 +49,7 @@ def opened_file(path: Path, report: Report = unheard, *, rate_hz: int = 0) -> It
         home = Home(Path(scratch))
         folder = home.scratch / "source"
         # Linked and not copied: the scratch folder is gone before anybody could write to the file.
-        row = decode_source(report, home, folder, path, shown_name(path), owned=True, identify=False)
+        row = decode_source(report, home, folder, path, shown_name(path), owned=True, kept=False)
         move_into_place(folder, home.source(row.id))
         if rate_hz and rate_hz != row.rate_hz:
             convert_copy(home, home.scratch, row, rate_hz)

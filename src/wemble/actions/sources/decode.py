@@ -27,7 +27,7 @@ from wemble.formats.decode import ENDINGS, Interleaved, Probe, decoded, probe
 from wemble.store.files import Home, SourceWriter, copy_path, read_energy
 from wemble.store.rows import Floors, SourceRow
 
-BLOCK_FRAMES = 1 << 16
+BLOCK_FRAMES = 1 << 17
 FAR_OVER_FULL_SCALE = 64.0
 _HASH_BYTES = 1 << 20
 _BLOCKS_AHEAD = 4
@@ -43,12 +43,12 @@ def display_name(file_name: str) -> str:
 
 
 def decode_source(
-    report: Report, home: Home, folder: Path, path: Path, name: str, *, owned: bool = False, identify: bool = True
+    report: Report, home: Home, folder: Path, path: Path, name: str, *, owned: bool = False, kept: bool = True
 ) -> SourceRow:
     """Build a source's folder of a file, beside its place: original, working copy, pyramid.
 
-    The hash is computed in a thread beside; what nobody keeps need not be identified by its bytes. ``owned`` files (uploads)
-    are linked and not copied: nobody else writes to them.
+    The hash is computed in a thread beside. What is not ``kept`` is neither identified by its bytes nor made ready to
+    draw. ``owned`` files (uploads) are linked and not copied: nobody else writes to them.
 
     Raises
     ------
@@ -62,12 +62,12 @@ def decode_source(
     decoded_bytes = round(_COPY_AND_PYRAMID * 4 * (found.frames or 0) * found.channels)
     home.check_space(max(3 * path.stat().st_size, decoded_bytes))
     digest = hashlib.sha256()
-    hashing = threading.Thread(target=_hash, args=(path, digest)) if identify else None
+    hashing = threading.Thread(target=_hash, args=(path, digest)) if kept else None
     if hashing is not None:
         hashing.start()
     folder.mkdir()
     damage: list[str] = []
-    with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels) as writer:
+    with SourceWriter(folder, rate_hz=found.rate_hz, channels=found.channels, pictured=kept) as writer:
         for block in _ahead(decoded(path, found, BLOCK_FRAMES, damage)):
             writer.write(block)
             if writer.frames // _SPACE_EVERY_FRAMES != (writer.frames - len(block)) // _SPACE_EVERY_FRAMES:

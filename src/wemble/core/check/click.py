@@ -85,7 +85,6 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], know
     start, stop, _ = known.indices(len(source))
     uncut = np.zeros(len(source))
     uncut[start + ORDER : stop] = np.abs(prediction_error(predictor, source))[start + ORDER : stop]
-    heard = np.abs(prediction_error(predictor, source * gain))
     changed = np.flatnonzero(gain < 1.0)
     if not len(changed):
         return 0.0
@@ -96,9 +95,11 @@ def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], know
     high = min((changed[-1] if gain[0] == 0.0 else inside[-1]) + ORDER + 2, len(source))
     usual = CREST * float(np.sqrt(np.mean(np.square(uncut[ORDER:])))) if len(uncut) > ORDER else 0.0
     hidden = float(np.sqrt(np.mean(np.square(source)))) * HIDDEN_UNDER
-    same_place = _running_maximum(uncut, ORDER)[low:high]
+    ahead, behind = max(low - ORDER, 0), min(high + ORDER, len(source))
+    same_place = _running_maximum(uncut[ahead:behind], ORDER)[low - ahead : high - ahead]
+    heard = np.abs(prediction_error(predictor, source[ahead:high] * gain[ahead:high]))[low - ahead :]
     reference = np.maximum(same_place, max(usual, hidden, LOWER_BOUND))
-    return float(np.max(heard[low:high] / reference, initial=0.0))
+    return float(np.max(heard / reference, initial=0.0))
 
 
 def _running_maximum(values: NDArray[np.float64], reach: int) -> NDArray[np.float64]:

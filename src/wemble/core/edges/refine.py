@@ -188,17 +188,21 @@ def _standing(
     the level, but it stays as predictable as it was.
     """
     context, window = ms_to_frames(_WARM_UP_MS, rate_hz), ms_to_frames(WINDOW_MS, rate_hz)
-    samples = read(low - context, high - low + 2 * context)
+    samples = np.ascontiguousarray(read(low - context, high - low + 2 * context))
 
     def over(band: Floats) -> Callable[[float], NDArray[np.bool_]]:
-        power = power_around(band, window, context, context + high - low)
+        power = power_around(band, window, context, band.shape[1] - context)
         return lambda level_db: power >= 10.0 ** (level_db / 10.0)
 
     full, upper = over(samples), over(upper_band(samples, rate_hz))
-    surprising = over(_unforetold(samples, floors.predictor))(floors.surprising_db)
     stands_out = full(floors.full_audible_db) | upper(floors.upper_audible_db)
-    stands_out |= surprising & (full(floors.full_db + _AUDIBLE_OVER_DB) | upper(floors.upper_db + _AUDIBLE_OVER_DB))
-    standing = runs(stands_out)
+    could = full(floors.full_db + _AUDIBLE_OVER_DB) | upper(floors.upper_db + _AUDIBLE_OVER_DB)
+    surprising = np.zeros_like(could)
+    if could.any():  # what is not even as loud as the floor is not asked whether it surprises
+        first, last = int(np.argmax(could)), len(could) - int(np.argmax(could[::-1]))
+        unforetold = _unforetold(samples[:, first : last + 2 * context], floors.predictor)
+        surprising[first:last] = over(unforetold)(floors.surprising_db)
+    standing = runs(stands_out | (surprising & could))
     lasts = standing[:, 1] - standing[:, 0] >= _LASTING_MS * rate_hz / 1000.0
     return standing, lasts | (counts_in(surprising, standing) > 0)
 

@@ -7,9 +7,10 @@ hand corrected keeps its place and its fade.
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import count
+from itertools import accumulate, count
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
@@ -312,13 +313,17 @@ def _labels(name: str, pieces: Sequence[tuple[bool, Clip | None]], *, alone: boo
 
 def _with_earlier_outer_fades(clips: list[Clip], earlier: list[Clip]) -> list[Clip]:
     """Return the clips with a fade of one's own on an outer edge that stays where it was."""
-    for old in earlier:
-        for at, clip in enumerate(clips):
-            if old.fade_in and old.fade_in.origin == "own" and clip.head_frame == old.head_frame:
-                clips[at] = clip = replace(clip, fade_in=_fitting(old.fade_in, clip))
-            if old.fade_out and old.fade_out.origin == "own" and clip.tail_frame == old.tail_frame:
-                clips[at] = replace(clip, fade_out=_fitting(old.fade_out, clip))
-    return clips
+    ins = {old.head_frame: old.fade_in for old in earlier if old.fade_in and old.fade_in.origin == "own"}
+    outs = {old.tail_frame: old.fade_out for old in earlier if old.fade_out and old.fade_out.origin == "own"}
+
+    def with_own(clip: Clip) -> Clip:
+        if own := ins.get(clip.head_frame):
+            clip = replace(clip, fade_in=_fitting(own, clip))
+        if own := outs.get(clip.tail_frame):
+            clip = replace(clip, fade_out=_fitting(own, clip))
+        return clip
+
+    return [with_own(clip) for clip in clips] if ins or outs else clips
 
 
 def _fitting(fade: Fade, clip: Clip) -> Fade:
@@ -329,22 +334,33 @@ class _Recognised:
     """The clips of an earlier finding, handed out to the sounds that are found again."""
 
     def __init__(self, earlier: list[Clip]):
-        self._left = [clip for clip in earlier if clip.sound_start_frame is not None]
+        spoken = [(*sound, at, clip) for at, clip in enumerate(earlier) if (sound := _sound_of(clip)) is not None]
+        self._known = sorted(spoken, key=lambda known: known[:3])
+        self._starts = [start for start, *_ in self._known]
+        self._ends_so_far = list(accumulate((end for _, end, *_ in self._known), max))
+        self._given: set[str] = set()
 
     def take(self, sound: Span | None) -> Clip | None:
-        """Return the earlier clip that shares most with a sound, once."""
+        """Return the earlier clip that shares most with a sound, once; of several the one that came first."""
         if sound is None:
             return None
-        best = max(self._left, key=lambda clip: _shared(clip, sound), default=None)
-        if best is None or _shared(best, sound) <= 0:
+        near = self._known[bisect_right(self._ends_so_far, sound[0]) : bisect_left(self._starts, sound[1])]
+        left = [
+            (min(end, sound[1]) - max(start, sound[0]), -at, clip)
+            for start, end, at, clip in near
+            if clip.id not in self._given
+        ]
+        shared, _, best = max(left, key=lambda known: known[:2], default=(0, 0, None))
+        if best is None or shared <= 0:
             return None
-        self._left.remove(best)
+        self._given.add(best.id)
         return best
 
 
-def _shared(clip: Clip, sound: Span) -> int:
-    assert clip.sound_start_frame is not None and clip.sound_end_frame is not None
-    return min(clip.sound_end_frame, sound[1]) - max(clip.sound_start_frame, sound[0])
+def _sound_of(clip: Clip) -> Span | None:
+    if clip.sound_start_frame is None or clip.sound_end_frame is None:
+        return None
+    return clip.sound_start_frame, clip.sound_end_frame
 
 
 def _faded(clip: Clip, finding: Finding, crossed: tuple[bool, bool], fade_for: FadeFor) -> Clip:

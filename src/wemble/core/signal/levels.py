@@ -103,9 +103,9 @@ def _summed_power(samples: Floats) -> NDArray[np.float64]:
 
 @lru_cache
 def _upper_band_filter(rate_hz: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return the filter of the upper band, and its state in a constant signal of 1."""
-    sos = signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz, output="sos")
-    return np.asarray(sos), np.asarray(signal.sosfilt_zi(sos))
+    """Return the filter of the upper band, ``(b, a)`` in rows, and its state in a constant signal of 1."""
+    b, a = signal.butter(2, min(UPPER_BAND_HZ, rate_hz * 0.4), "highpass", fs=rate_hz)
+    return np.stack([b, a]), np.asarray(signal.lfilter_zi(b, a))
 
 
 _PAD_FRAMES = 9
@@ -114,16 +114,16 @@ _PAD_FRAMES = 9
 def upper_band(samples: Samples, rate_hz: int) -> Samples:
     """Return the samples above `UPPER_BAND_HZ`, without delay (a first-order section run both ways).
 
-    What `scipy.signal.sosfiltfilt` does, without working out the filter's state each time. Runs of fewer than 16 frames
+    What `scipy.signal.filtfilt` does, without working out the filter's state each time. Runs of fewer than 16 frames
     come back unchanged: there is no band to speak of.
     """
     if samples.shape[1] < 16:
         return samples
-    sos, state = _upper_band_filter(rate_hz)
+    (b, a), state = _upper_band_filter(rate_hz)
     first, last = samples[:, :1], samples[:, -1:]
     mirrored = (2 * first - samples[:, _PAD_FRAMES:0:-1], samples, 2 * last - samples[:, -2 : -_PAD_FRAMES - 2 : -1])
     padded = np.concatenate(mirrored, axis=1)
     for _ in range(2):  # there, and back
-        padded, _ = signal.sosfilt(sos, padded, axis=1, zi=state[:, None, :] * padded[None, :, :1])
+        padded, _ = signal.lfilter(b, a, padded, axis=1, zi=state * padded[:, :1])
         padded = padded[:, ::-1]
     return np.asarray(padded[:, _PAD_FRAMES:-_PAD_FRAMES], dtype=np.float32)

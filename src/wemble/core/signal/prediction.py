@@ -27,8 +27,8 @@ def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np
     correlation = np.zeros(ORDER + 1)
     for piece in pieces:
         windowed = piece * _hann(len(piece))
-        for lag in range(min(ORDER + 1, len(piece))):
-            correlation[lag] += windowed[: len(windowed) - lag] @ windowed[lag:]
+        if len(windowed):
+            correlation += np.correlate(np.concatenate([windowed, np.zeros(ORDER)]), windowed, "valid")
     if correlation[0] <= 0.0:
         return np.concatenate([[1.0], np.zeros(ORDER)])
     correlation[0] *= 1.0 + _WHITE

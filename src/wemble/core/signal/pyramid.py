@@ -91,8 +91,8 @@ class Bins:
     difference_rms: Halves
 
 
-def reduce_samples(samples: Samples, *, frames_per_bin: int, before: Samples) -> Bins:
-    """Reduce a run of samples to level-1 bins.
+def reduce_samples(samples: Samples, *, frames_per_bin: int, before: Samples, pictured: bool = True) -> Bins:
+    """Reduce a run of samples to level-1 bins; those that nobody will look at have levels, but no lowest and highest.
 
     Parameters
     ----------
@@ -118,7 +118,8 @@ def reduce_samples(samples: Samples, *, frames_per_bin: int, before: Samples) ->
             out[:, -1] = np.mean(np.square(values[:, whole:]), axis=1)
         return _half(np.sqrt(out))
 
-    return Bins(_half(min_max(samples, frames_per_bin=frames_per_bin)), rms(samples), rms(difference))
+    drawn = min_max(samples if pictured else samples[:, :0], frames_per_bin=frames_per_bin)
+    return Bins(_half(drawn), rms(samples), rms(difference))
 
 
 def coarser(min_max_bins: Halves) -> Halves:
