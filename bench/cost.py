@@ -120,7 +120,7 @@ def bench_import(path: Path, hours: float) -> None:
 
 
 def opened_take(path: Path) -> tuple[Library, str, str]:
-    library = Library(SCRATCH / f"home-{path.stem}", workers=1)
+    library = Library(SCRATCH / f"home-{path.stem}", workers=2)
     library.start()
     job_id = create_job(library, "bench")
     peak = 0.0
@@ -162,7 +162,7 @@ def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> No
         f"pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
     )
     with timed() as ahead:
-        searched = start_search(library, job_id, opened.revision, everything, recipe)
+        searched = start_search(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
         if searched is not None:
             wait_for(library, searched)
     with timed() as seconds:

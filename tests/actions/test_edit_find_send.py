@@ -23,6 +23,7 @@ from wemble.actions.searching import long_search, sound_search
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.tasks import cancel_task, wait_for
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
+from wemble.core.edges.refine import apart
 from wemble.core.edit.changes import applied
 from wemble.core.edit.model import Job
 from wemble.core.edit.treatment import base_of, targets
@@ -70,17 +71,25 @@ def test_what_is_searched_ahead_in_a_worker_is_what_apply_would_have_found(
     job_id, _ = bring_in(take)
     opened = revisions.open_job(library, job_id)
     recipe = sound_search.proposal(library, opened.job, targets(opened.job))
-    assert long_search.start_search(library, job_id, opened.revision, [], recipe) is None, "it is short"
+    assert long_search.start_search(library, job_id, opened.revision, [], recipe, Treatment()) is None, "it is short"
     monkeypatch.setattr(long_search, "LONG_S", 0.5)
-    task_id = long_search.start_search(library, job_id, opened.revision, [], recipe)
+    task_id = long_search.start_search(library, job_id, opened.revision, [], recipe, Treatment())
     assert task_id is not None and wait_for(library, task_id).state == "done"
-    assert long_search.start_search(library, job_id, opened.revision, [], recipe) is None, "it is known"
+    assert long_search.start_search(library, job_id, opened.revision, [], recipe, Treatment()) is None, "it is known"
     (base,) = (base_of(opened.job, target) for target in targets(opened.job))
     ahead = sound_search._searched(library, base, recipe)
+    fades = library.found_fades.get(sound_search.fades_key(base, recipe), dict)
     library.found_sounds.drop(sound_search.search_key(base, recipe))
+    library.found_fades.drop(sound_search.fades_key(base, recipe))
     here = sound_search._searched(library, base, recipe)
+    assert 0 < apart(here.sounds, rate_hz=48_000) < len(here.sounds), "two workers had a half each"
     assert ahead is not here and (ahead.spans == here.spans).all() and (ahead.sounds == here.sounds).all()
-    assert len(here.spans) > 1
+    measure = sound_search._fades(library, base, recipe)
+    pairs = [
+        zip(span, sound, strict=True) for span, sound in zip(here.spans.tolist(), here.sounds.tolist(), strict=True)
+    ]
+    edges = [edge for heads, tails in pairs for edge in (("head", *heads), ("tail", *tails))]
+    assert fades == {edge: measure(*edge) for edge in edges} and any(fades.values())
 
 
 def test_a_mute_is_no_step_of_undo_and_stays(library: Library, bring_in: BringIn, take: Path) -> None:

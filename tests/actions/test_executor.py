@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import CancelledError
 
 import pytest
 
@@ -31,6 +32,10 @@ def sleep(report: Report) -> None:
 
 def refuse(report: Report) -> None:
     raise InvalidInput("no", code="because", details={"n": 1})
+
+
+def either(report: Report, work: Callable[[Report], None]) -> None:
+    work(report)
 
 
 @pytest.fixture(scope="module")
@@ -63,6 +68,22 @@ def test_running_work_can_be_cancelled(pool: WorkerPool) -> None:
     with pytest.raises(Cancelled):
         future.result(10)
     assert pool.submit(add, 1, 1).result(20) == 2
+
+
+def test_shares_are_one_work_that_fails_or_is_stopped_as_a_whole() -> None:
+    with WorkerPool(2) as two:
+        heard: list[float] = []
+        shares = two.submit_shares(add, [(1, 2), (3, 4), (5, 6)], lambda part, doing: heard.append(part))
+        assert shares.result() == [3, 7, 11]
+        assert heard == pytest.approx([1 / 6, 2 / 6, 3 / 6]) and not shares.cancel()
+        began = time.monotonic()
+        with pytest.raises(InvalidInput):
+            two.submit_shares(either, [(sleep,), (refuse,)], lambda part, doing: None).result()
+        stopped = two.submit_shares(either, [(sleep,), (sleep,), (sleep,)], lambda part, doing: None)
+        assert stopped.cancel()
+        with pytest.raises((Cancelled, CancelledError)):
+            stopped.result()
+        assert two.submit(add, 1, 1).result(20) == 2 and time.monotonic() - began < 50
 
 
 def test_our_errors_cross_the_pipe_whole(pool: WorkerPool) -> None:

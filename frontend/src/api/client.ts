@@ -82,7 +82,7 @@ export const api = {
   listen: (id: string, revision: number) => json<{ task_id: string }>("POST", `/jobs/${id}/lanes/listen`, { revision }).then((answer) => answer.task_id),
   draft: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; close_up_s: number; exact: boolean }, signal: AbortSignal) =>
     json<{ drafts: Draft[] | null }>("POST", `/jobs/${id}/find/draft`, body, signal).then((answer) => answer.drafts),
-  search: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe }) =>
+  search: (id: string, body: { revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<{ task_id: string | null }>("POST", `/jobs/${id}/find/search`, body).then((answer) => answer.task_id),
   apply: (id: string, body: { base_revision: number; target_ids: string[]; recipe: Recipe; treatment: Treatment }) =>
     json<EditAnswer>("POST", `/jobs/${id}/find/apply`, body),

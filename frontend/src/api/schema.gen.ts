@@ -4360,6 +4360,7 @@ export interface components {
             /** Target Ids */
             target_ids: string[];
             recipe: components["schemas"]["Recipe"];
+            treatment: components["schemas"]["Treatment"];
         };
         /**
          * SendBody

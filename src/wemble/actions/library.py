@@ -30,6 +30,7 @@ from wemble.store.rows import SourceRow
 T = TypeVar("T")
 _LOCK_WAIT_S = 2.0
 _COLLECT_RARELY = (50_000, 50, 50)
+WORKERS = 2
 
 
 def default_home() -> Path:
@@ -104,7 +105,7 @@ class _Turns:
 class Library:
     """One data folder, opened."""
 
-    def __init__(self, root: Path, *, workers: int = 2, pool: WorkerPool | None = None):
+    def __init__(self, root: Path, *, workers: int = WORKERS, pool: WorkerPool | None = None):
         self.home = Home(root)
         self.lock = HomeLock(root)
         self.database = Database(self.home.database)
@@ -118,7 +119,8 @@ class Library:
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
-        self.hit_sets, self.found_sounds, self.programmes = _Recent(4), _Recent(3_000), _Recent(500)
+        self.hit_sets, self.programmes = _Recent(4), _Recent(500)
+        self.found_sounds, self.found_fades = _Recent(3_000), _Recent(3_000)
         self.own_sounds, self.loudness = _Recent(8), _Recent(64)
         self.shows, self.show_bodies = _Recent(8), _Recent(64)
         self._sizes = _Recent(4096)

@@ -20,7 +20,8 @@ import waitress
 
 from wemble.actions import removal
 from wemble.actions.events import event, start_log
-from wemble.actions.library import Library
+from wemble.actions.importing.import_file import get_ready
+from wemble.actions.library import WORKERS, Library
 from wemble.actions.uploads import PART_BYTES
 from wemble.errors import Conflict, InvalidInput
 from wemble.store.database import Database
@@ -34,6 +35,8 @@ IDLE_S = 60
 """A connection on which nothing happens for so long is closed."""
 LARGEST_HEADER_BYTES = 32 << 10
 _TIDY_EVERY_S = 6 * 3600.0
+_READY_AFTER_S = 2.0
+"""The first page comes before the workers."""
 
 
 def serve(home: Path, host: str, port: int, log_level: str = "info") -> None:
@@ -68,6 +71,9 @@ def serve(home: Path, host: str, port: int, log_level: str = "info") -> None:
             asyncore_use_poll=True,
         )
         threading.Thread(target=_tidy, args=(library,), daemon=True).start()
+        ready = threading.Timer(_READY_AFTER_S, lambda: [library.pool.submit(get_ready) for _ in range(WORKERS)])
+        ready.daemon = True
+        ready.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         print(f"Wemble is at {url}   (data in {home}; stop with Ctrl-C)", flush=True)
         event("started", url=url)

@@ -221,6 +221,7 @@ class SearchBody(Body):
     revision: int
     target_ids: list[str]
     recipe: Recipe
+    treatment: Treatment
 
 
 class SearchAnswer(Body):

@@ -25,9 +25,9 @@ export const useSearching = workStore();
 export const stopSearching = (): Promise<void> => stop(useSearching);
 
 /** Search what is long in the background, and say whether that went through: Apply then looks it up. */
-async function searchedAhead(target_ids: string[], recipe: Recipe): Promise<boolean> {
+async function searchedAhead(target_ids: string[], recipe: Recipe, treatment: Treatment): Promise<boolean> {
   try {
-    const taskId = await api.search(desk().id, { revision: desk().revision, target_ids, recipe });
+    const taskId = await api.search(desk().id, { revision: desk().revision, target_ids, recipe, treatment });
     return taskId === null || (await follow(useSearching, () => Promise.resolve(taskId))) !== null;
   } catch (error) {
     fail(error);
@@ -41,7 +41,7 @@ export async function applyRecipe(): Promise<void> {
   const [before, target_ids] = [currentClip(desk()), searchTargets(desk())];
   const isOpen = () => useDesk.getState().id === id; // it takes a while, and the page may be left meanwhile
   set({ busy: "finding" });
-  const searched = await searchedAhead(target_ids, recipe);
+  const searched = await searchedAhead(target_ids, recipe, treatment);
   if (searched && isOpen()) await attempt(() => api.apply(id, { base_revision: desk().revision, target_ids, recipe, treatment }), applyRecipe);
   if (!isOpen()) return;
   set({ busy: null });

@@ -81,6 +81,10 @@ def _for_the_brief(job: Job, clip_id: str, found: Proposed | None) -> Job:
     return job
 
 
+def get_ready(report: Report) -> None:
+    """Do nothing: whoever runs it has loaded what imports and searches need. Runs in a worker."""
+
+
 @dataclass(frozen=True, slots=True)
 class Imported:
     """What a worker hands back when a source lies in its place."""

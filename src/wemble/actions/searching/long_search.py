@@ -1,76 +1,126 @@
-"""A search of long recordings ahead of Apply: in a worker, with progress, stopped at will. What it finds is then looked up."""
+"""A search of long recordings ahead of Apply: in the workers, with progress, stopped at will. What it finds is then looked up.
+
+Each recording is broken in two where nothing could be found across the break, so that two workers have a half each.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
+import numpy as np
+
 from wemble.actions.library import Library
-from wemble.actions.searching.sound_search import search_key
+from wemble.actions.searching.sound_search import KnownEdge, fades_key, search_key
 from wemble.actions.sources.decode import measured_source
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import start_task
-from wemble.core.edges.recipe import Recipe
-from wemble.core.edges.search import find
-from wemble.core.edges.silence import Found
+from wemble.core.check.edges import automatic_fades
+from wemble.core.edges.recipe import Recipe, Treatment
+from wemble.core.edges.refine import apart
+from wemble.core.edges.search import find_roughly, refined, with_sounds
+from wemble.core.edges.silence import Found, Spans
+from wemble.core.edit.model import Clip, Finding
 from wemble.core.edit.treatment import base_of, targets
 from wemble.store.files import FileReader, Home
 from wemble.store.rows import SourceRow
 
 LONG_S = 600.0
 """A search of less is through within a second, and worth no process of its own."""
+_FINDING = 0.6
+"""The part of the time that finding takes where fades are made as well (measured)."""
 
 
 @dataclass(frozen=True, slots=True)
-class _Part:
+class _Search:
+    """What is to be searched, with what was found in it at the precision of a bin; or a half of that."""
+
+    base: Finding | Clip
     source: SourceRow
-    head_frame: int
-    tail_frame: int
+    rough: Found
+
+    def half(self, sounds: Spans) -> _Search:
+        return replace(self, rough=replace(self.rough, sounds=sounds))
+
+    def found(self, sounds: Spans, recipe: Recipe) -> Found:
+        return with_sounds(
+            self.rough, sounds, recipe,
+            rate_hz=self.source.rate_hz, head_frame=self.base.head_frame, tail_frame=self.base.tail_frame,
+        )  # fmt: skip
+
+
+_Refined = tuple[Spans, dict[KnownEdge, int]]
+"""Sounds to the sample, and the lengths of the automatic fades on their edges."""
 
 
 def start_search(
-    library: Library, job_id: str, revision_id: int, target_ids: Sequence[str], recipe: Recipe
+    library: Library, job_id: str, revision_id: int, target_ids: Sequence[str], recipe: Recipe, treatment: Treatment
 ) -> str | None:
     """Start searching what is not known yet, and return the task; none where Apply may as well do that itself."""
     if recipe.own_only or recipe.reach == "programme":
         return None
-    job, parts = library.job_at(revision_id), {}
-    for target in target_ids or targets(job):
-        base = base_of(job, target)
-        key = search_key(base, recipe)
-        if key not in library.found_sounds:
-            parts[key] = _Part(library.source(base.source_id), base.head_frame, base.tail_frame)
-    seconds = sum((part.tail_frame - part.head_frame) / part.source.rate_hz for part in parts.values())
-    if seconds < LONG_S:
+    job = library.job_at(revision_id)
+    bases = {search_key(base, recipe): base for base in (base_of(job, t) for t in target_ids or targets(job))}
+    searches = [_search(library, base, recipe) for key, base in bases.items() if key not in library.found_sounds]
+    if sum((s.base.tail_frame - s.base.head_frame) / s.source.rate_hz for s in searches) < LONG_S:
         return None
 
-    def keep(found: list[Found]) -> dict[str, object]:
-        for key, one in zip(parts, found, strict=True):
-            library.found_sounds.put(key, one)
+    def keep(halves: list[list[_Refined]]) -> dict[str, object]:
+        for search, first, second in zip(searches, *halves, strict=True):
+            (sounds, fades), (later_sounds, later_fades) = first, second
+            library.found_fades.put(fades_key(search.base, recipe), fades | later_fades)
+            found = search.found(np.concatenate([sounds, later_sounds]), recipe)
+            library.found_sounds.put(search_key(search.base, recipe), found)
         return {}
 
-    request = {"revision": revision_id}
-    args = (library.home.root, list(parts.values()), recipe)
-    return start_task(library, job_id, "check", "finding sound and silence", request, _search, args, keep)
+    broken = [(search, apart(search.rough.sounds, rate_hz=search.source.rate_hz)) for search in searches]
+    shares = [
+        [search.half(search.rough.sounds[:at]) for search, at in broken],
+        [search.half(search.rough.sounds[at:]) for search, at in broken],
+    ]
+    faded = job.auto_fades and treatment.kind == "cut"  # what becomes of the quiet otherwise makes joins
+    request, args = {"revision": revision_id}, (library.home.root, recipe, faded)
+    return start_task(
+        library, job_id, "check", "finding sound and silence", request, _refine, args, keep, shares=shares
+    )
 
 
-def _search(report: Report, work: Path, root: Path, parts: Sequence[_Part], recipe: Recipe) -> list[Found]:
-    """Search each part, to the frame. Runs in a worker."""
-    count = len(parts)
+def _search(library: Library, base: Finding | Clip, recipe: Recipe) -> _Search:
+    measured = library.measured(base.source_id)
+    rough = find_roughly(measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
+    return _Search(base, library.source(base.source_id), rough)
+
+
+def _refine(
+    report: Report, work: Path, root: Path, recipe: Recipe, faded: bool, searches: list[_Search]
+) -> list[_Refined]:
+    """Search each to the frame. Runs in a worker."""
+    home, count = Home(root), len(searches)
     return [
-        _of_part(part_of(report, n / count, (n + 1) / count), Home(root), part, recipe) for n, part in enumerate(parts)
+        _refine_one(part_of(report, n / count, (n + 1) / count), home, search, recipe, faded)
+        for n, search in enumerate(searches)
     ]
 
 
-def _of_part(report: Report, home: Home, part: _Part, recipe: Recipe) -> Found:
-    source = part.source
+def _refine_one(report: Report, home: Home, search: _Search, recipe: Recipe, faded: bool) -> _Refined:
+    source, base, finding = search.source, search.base, _FINDING if faded else 1.0
     reader, measured = FileReader(home, {source.id: source.channels}), measured_source(home, source)
+    read = partial(reader.read, source.id, source.rate_hz)
     try:
-        return find(
-            partial(reader.read, source.id, source.rate_hz), measured, recipe,
-            head_frame=part.head_frame, tail_frame=part.tail_frame, report=lambda done: report(done, "finding"),
+        sounds = refined(
+            read, measured, recipe, search.rough.sounds,
+            in_the_way=search.rough.in_the_way, head_frame=base.head_frame, tail_frame=base.tail_frame,
+            report=lambda done: report(finding * done, "finding"),
         )  # fmt: skip
+        fades: dict[KnownEdge, int] = {}
+        if faded:
+            found, length = search.found(sounds, recipe), automatic_fades(read, recipe, rate_hz=source.rate_hz)
+            for at, (span, sound) in enumerate(zip(found.spans.tolist(), found.sounds.tolist(), strict=True)):
+                heads, tails = zip(span, sound, strict=True)
+                fades["head", *heads], fades["tail", *tails] = length("head", *heads), length("tail", *tails)
+                report(finding + (1.0 - finding) * at / len(found.spans), "making fades")
+        return sounds, fades
     finally:
         reader.close()

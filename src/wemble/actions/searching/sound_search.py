@@ -19,12 +19,21 @@ from wemble.core.edges.floor import Floor
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
-from wemble.core.edges.search import Measured, as_found, find, propose
-from wemble.core.edges.silence import Found, Spans, clean_quiet, find_sounds
+from wemble.core.edges.search import as_found, find, find_roughly, propose
+from wemble.core.edges.silence import Found, Spans, clean_quiet
 from wemble.core.edges.speaker import Said, doubt, find_said, propose_for_speaker
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.model import Clip, Finding, Job, SourceUse
-from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, closed_up_frames, needs_tone, targets
+from wemble.core.edit.model import Clip, Finding, Job, Side, SourceUse
+from wemble.core.edit.treatment import (
+    FadeFor,
+    Sounds,
+    Sure,
+    apply_treatment,
+    base_of,
+    closed_up_frames,
+    needs_tone,
+    targets,
+)
 from wemble.errors import InvalidInput, NotFound
 from wemble.store.files import SourceWriter
 from wemble.store.rows import SourceRow
@@ -32,6 +41,8 @@ from wemble.store.rows import SourceRow
 TONE_SEED = 2
 LONGEST_TONE_S = 30.0
 _MOST_QUIET_S = 60.0
+KnownEdge = tuple[Side, int, int]
+"""A side, the frame of an edge on it, and the frame where the sound begins or ends."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,17 +131,14 @@ def apply(
     def carry_out(newest: Job) -> Edited:
         notes: list[str] = []
         for target in chosen:
-            source_id = base_of(newest, target).source_id
             edited = apply_treatment(
                 newest,
                 target,
                 found[target],
                 recipe,
                 treatment,
-                fade_for=automatic_fades(
-                    library.reads(source_id),
-                    recipe if job.auto_fades else replace(recipe, fade_ms=0.0),
-                    rate_hz=library.source(source_id).rate_hz,
+                fade_for=_fades(
+                    library, base_of(newest, target), recipe if job.auto_fades else replace(recipe, fade_ms=0.0)
                 ),
                 tone=tones[target],
             )
@@ -148,7 +156,11 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         found = _said(library, job, target_id, recipe).found
     else:
         exact = exact or recipe.reach == "programme"
-        found = _searched(library, base, recipe) if exact else _roughly(measured, base, recipe)
+        found = (
+            _searched(library, base, recipe)
+            if exact
+            else find_roughly(measured, recipe, head_frame=base.head_frame, tail_frame=base.tail_frame)
+        )
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
     sounds = as_sounds(found, measured.floor, recipe)
     filled = needs_tone(job, target_id, sounds, recipe, Treatment("close_up", close_up_s))
@@ -175,12 +187,6 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
     )
 
 
-def _roughly(measured: Measured, base: Finding | Clip, recipe: Recipe) -> Found:
-    """Return what is found at the precision of a bin, in frames of the source."""
-    part = measured.envelope.part(base.head_frame, base.tail_frame)
-    return find_sounds(part, measured.floor, recipe).shifted(base.head_frame // part.bin_frames * part.bin_frames)
-
-
 def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
     """Return what is found, to the frame; looked up if it was searched before, as a draft is before it is applied."""
     if recipe.reach == "programme":
@@ -198,6 +204,23 @@ def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
 def search_key(base: Finding | Clip, recipe: Recipe) -> Hashable:
     """Return what a search depends on, under which `Library.found_sounds` keeps it: fades change nothing of it."""
     return (base.source_id, base.head_frame, base.tail_frame, replace(recipe, fade_ms=0.0, fade_shape="s"))
+
+
+def _fades(library: Library, base: Finding | Clip, recipe: Recipe) -> FadeFor:
+    """Return what gives the edges of a search their automatic fades; looked up if they were worked out before."""
+    known = library.found_fades.get(fades_key(base, recipe), dict[KnownEdge, int])
+    measure = automatic_fades(library.reads(base.source_id), recipe, rate_hz=library.source(base.source_id).rate_hz)
+
+    def length(side: Side, edge_frame: int, sound_frame: int) -> int:
+        edge = (side, edge_frame, sound_frame)
+        return known[edge] if edge in known else measure(*edge)
+
+    return length
+
+
+def fades_key(base: Finding | Clip, recipe: Recipe) -> Hashable:
+    """Return what the automatic fades of a search depend on, under which `Library.found_fades` keeps their lengths."""
+    return (base.source_id, base.head_frame, base.tail_frame, recipe)
 
 
 def _programme(library: Library, base: Finding | Clip) -> Programme | None:

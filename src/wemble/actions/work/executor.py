@@ -19,8 +19,8 @@ import queue
 import resource
 import threading
 import time
-from collections.abc import Callable
-from concurrent.futures import Executor, Future
+from collections.abc import Callable, Sequence
+from concurrent.futures import FIRST_EXCEPTION, Executor, Future, wait
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
@@ -51,6 +51,28 @@ class WorkFuture(Future[Any]):
             return True
         self.stop_asked.set()
         return not self.done()
+
+
+class SharedFuture:
+    """Works of which each has a share of one: it is over when all are, and they are stopped together."""
+
+    def __init__(self, shares: Sequence[WorkFuture]):
+        self._shares = shares
+
+    def result(self) -> list[Any]:
+        """Wait for all and return what they return. Raises what the first that fails raises, once none runs any more."""
+        ended, running = wait(self._shares, return_when=FIRST_EXCEPTION)
+        if running:
+            self.cancel()
+            wait(running)
+            for share in ended:
+                share.result()  # what it failed of, and not that the others were stopped for it
+        return [share.result() for share in self._shares]
+
+    def cancel(self) -> bool:
+        """Cancel all, running or not. Returns False only if all are over already."""
+        stopped = [share.cancel() for share in self._shares]
+        return any(stopped)
 
 
 def part_of(report: Report, start: float, end: float) -> Report:
@@ -102,6 +124,21 @@ class WorkerPool(Executor):
         work = _Work(WorkFuture(), fn, args, on_progress)
         self._queue.put(work)
         return work.future
+
+    def submit_shares(
+        self, fn: Callable[..., Any], shares: Sequence[tuple[Any, ...]], on_progress: Report
+    ) -> SharedFuture:
+        """Run ``fn(report, *share)`` for each share, in as many workers as there are, and hear how far all are together."""
+        parts = [0.0] * len(shares)
+
+        def hearing(number: int) -> Report:
+            def hear(progress: float, doing: str) -> None:
+                parts[number] = progress
+                on_progress(sum(parts) / len(parts), doing)
+
+            return hear
+
+        return SharedFuture([self.submit_reporting(fn, share, hearing(n)) for n, share in enumerate(shares)])
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         """End the workers once what is queued is done."""

@@ -6,14 +6,14 @@ import logging
 import shutil
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError
 from dataclasses import replace
 from typing import Any, TypeVar
 
 from wemble.actions.events import event, refused
 from wemble.actions.library import Library, new_id
-from wemble.actions.work.executor import WorkFuture
+from wemble.actions.work.executor import SharedFuture, WorkFuture
 from wemble.errors import Cancelled, InvalidInput, Unavailable, WembleError, WorkFailed
 from wemble.store import records
 from wemble.store.rows import TaskKind, TaskRow, TaskState
@@ -35,12 +35,14 @@ def start_task(
     args: tuple[Any, ...],
     when_done: Callable[[Any], dict[str, Any]],
     *,
+    shares: Sequence[Any] | None = None,
     in_turn: bool = False,
 ) -> str:
     """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
 
     ``work`` is a scratch folder of its own: whatever is left in it when the task is over, however it ended, goes with
     it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    With ``shares`` each worker that is free takes one, as a last argument, and the result is the list of theirs.
     Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
     """
     task = TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
@@ -58,7 +60,11 @@ def start_task(
 
     work = library.home.scratch / task.id
     work.mkdir()
-    future = library.pool.submit_reporting(function, (work, *args), progress)
+    future: WorkFuture | SharedFuture
+    if shares is None:
+        future = library.pool.submit_reporting(function, (work, *args), progress)
+    else:
+        future = library.pool.submit_shares(function, [(work, *args, share) for share in shares], progress)
     library.running[task.id] = future
     # Last of all: a turn that is taken must be given on, or whoever comes next waits for ever.
     before, turn = library.turns.take(job_id) if in_turn else (None, threading.Event())
@@ -74,7 +80,7 @@ def start_task(
 
 def cancel_task(library: Library, task_id: str) -> None:
     """Stop a task. Raises `InvalidInput` if it is over already."""
-    future: WorkFuture | None = library.running.get(task_id)
+    future: WorkFuture | SharedFuture | None = library.running.get(task_id)
     if future is None or not future.cancel():
         raise InvalidInput("this has already finished; there is nothing to stop")
 
@@ -107,7 +113,7 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> TaskRo
 def _finish(
     library: Library,
     task: TaskRow,
-    future: WorkFuture,
+    future: WorkFuture | SharedFuture,
     when_done: Callable[[Any], dict[str, Any]],
     turn: threading.Event,
 ) -> None:
@@ -143,7 +149,7 @@ def _log_outcome(library: Library, task: TaskRow, state: TaskState, fields: dict
 
 
 def _outcome(
-    task_id: str, future: WorkFuture, when_done: Callable[[Any], dict[str, Any]]
+    task_id: str, future: WorkFuture | SharedFuture, when_done: Callable[[Any], dict[str, Any]]
 ) -> tuple[TaskState, dict[str, Any]]:
     try:
         result = future.result()

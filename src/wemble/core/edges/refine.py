@@ -163,6 +163,15 @@ def refine_sounds(
     return out
 
 
+def apart(sounds: Spans, *, rate_hz: int) -> int:
+    """Return where to break a row of sounds in two, near its middle, so that no edge of one half could reach the other's.
+
+    That is the number of sounds in the first half; all of them, where no gap is wide enough.
+    """
+    wide = np.flatnonzero(sounds[1:, 0] - sounds[:-1, 1] >= 2 * round(_REACH_MS * rate_hz / 1000.0)) + 1
+    return int(wide[np.argmin(np.abs(2 * wide - len(sounds)))]) if len(wide) else len(sounds)
+
+
 def to_the_level(read: Read, sounds: Spans, level_db: float, *, rate_hz: int) -> Spans:
     """Return the sounds from their first sample that passes a level to their last.
 

@@ -13,7 +13,7 @@ from wemble.core.edges.floor import Floor
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, refine_sounds, to_the_level
-from wemble.core.edges.silence import HYSTERESIS_DB, Found, find_sounds, with_rooms
+from wemble.core.edges.silence import HYSTERESIS_DB, Found, Spans, find_sounds, with_rooms
 
 _OVER_FLOOR_DB = 10.0
 _UNDER_SOUND_DB = 22.0
@@ -84,31 +84,48 @@ def find(
     if recipe.reach == "programme":
         programme = find_programme(read, envelope, head_frame=head_frame, tail_frame=tail_frame)
         return as_found(programme, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
-    part = envelope.part(head_frame, tail_frame)
-    shift = head_frame // envelope.bin_frames * envelope.bin_frames
-    rough = find_sounds(part, measured.floor, recipe)
-    in_the_way = rough.in_the_way + shift
-    released_db = _released_db(measured, recipe)
+    rough = find_roughly(measured, recipe, head_frame=head_frame, tail_frame=tail_frame)
+    sounds = refined(
+        read, measured, recipe, rough.sounds,
+        in_the_way=rough.in_the_way, head_frame=head_frame, tail_frame=tail_frame, report=report,
+    )  # fmt: skip
+    return with_sounds(rough, sounds, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
+
+
+def find_roughly(measured: Measured, recipe: Recipe, *, head_frame: int, tail_frame: int) -> Found:
+    """Find the sounds inside ``[head_frame, tail_frame)`` of a source at the precision of a bin, in source frames."""
+    part = measured.envelope.part(head_frame, tail_frame)
+    return find_sounds(part, measured.floor, recipe).shifted(head_frame // part.bin_frames * part.bin_frames)
+
+
+def refined(
+    read: Read,
+    measured: Measured,
+    recipe: Recipe,
+    sounds: Spans,
+    *,
+    in_the_way: Spans,
+    head_frame: int,
+    tail_frame: int,
+    report: Callable[[float], None] = lambda part: None,
+) -> Spans:
+    """Return sounds that were found roughly, to the sample; runs of them that are `apart` may be refined each by itself."""
+    rate_hz, released_db = measured.envelope.rate_hz, _released_db(measured, recipe)
+    floors = measured.band_floors if recipe.reach == "floor" else BandFloors.at(released_db)
     sounds = refine_sounds(
-        read,
-        rough.sounds + shift,
-        dropped=in_the_way,
-        rate_hz=envelope.rate_hz,
-        frames=tail_frame,
-        floors=measured.band_floors if recipe.reach == "floor" else BandFloors.at(released_db),
-        report=report,
+        read, sounds, dropped=in_the_way, rate_hz=rate_hz, frames=tail_frame, floors=floors, report=report
     ).clip(head_frame, tail_frame)
-    if recipe.reach == "threshold":
-        sounds = to_the_level(read, sounds, released_db, rate_hz=envelope.rate_hz)
+    return to_the_level(read, sounds, released_db, rate_hz=rate_hz) if recipe.reach == "threshold" else sounds
+
+
+def with_sounds(
+    rough: Found, sounds: Spans, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int
+) -> Found:
+    """Return what was found roughly with its sounds to the sample, and their rooms, inside ``[head_frame, tail_frame)``."""
     sounds = sounds[sounds[:, 1] > sounds[:, 0]]
-    spans = with_rooms(
-        sounds - head_frame,
-        in_the_way - head_frame,
-        recipe,
-        rate_hz=envelope.rate_hz,
-        frames=tail_frame - head_frame,
-    )
-    return replace(rough.shifted(shift), sounds=sounds, spans=spans + head_frame)
+    frames = tail_frame - head_frame
+    spans = with_rooms(sounds - head_frame, rough.in_the_way - head_frame, recipe, rate_hz=rate_hz, frames=frames)
+    return replace(rough, sounds=sounds, spans=spans + head_frame)
 
 
 def as_found(programme: Programme | None, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int) -> Found:

@@ -32,7 +32,7 @@ def draft(body: models.DraftBody, job_id: str) -> models.DraftAnswer:
 @endpoint(api, "POST", "/jobs/<job_id>/find/search", body=models.SearchBody, answer=models.SearchAnswer)
 def search(body: models.SearchBody, job_id: str) -> models.SearchAnswer:
     """Start searching long recordings, ahead of applying: no task where that is not worth one."""
-    task_id = start_search(library(), job_id, body.revision, body.target_ids, body.recipe)
+    task_id = start_search(library(), job_id, body.revision, body.target_ids, body.recipe, body.treatment)
     return models.SearchAnswer(task_id=task_id)
 
 
