@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wemble.core.check.join import join_verdict
+from wemble.core.check.join import join_verdicts
 from wemble.core.deliver.words import files_to_send, range_in_words
 from wemble.core.edit import arrange, clips, edges, grid, joins, marks, review, spans
 from wemble.core.edit.arrange import LaneSettings
@@ -74,11 +74,11 @@ def test_a_matched_join_keeps_the_level(material: str) -> None:
     inside = level[RATE - length // 2 : RATE + length // 2]
     assert np.abs(inside - usual).max() < 0.5
     (join,) = crossed.joins.values()
-    assert join_verdict(crossed, join, RenderPlan(crossed), reader).figure < 0.5
+    assert join_verdicts(crossed, join, RenderPlan(crossed), reader)[0].figure < 0.5
     if material == "the same sound twice":  # under a law that is not its own the level rises, and that is said
         wrong = replace(join, law="equal_power")
         other = replace(crossed, joins={wrong.id: wrong})
-        verdict = join_verdict(other, wrong, RenderPlan(other), reader)
+        (verdict,) = join_verdicts(other, wrong, RenderPlan(other), reader)
         assert verdict.state == "fine" and verdict.figure == pytest.approx(2.8, abs=0.3)  # 3.01 dB in the very middle
 
 

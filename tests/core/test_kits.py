@@ -17,6 +17,7 @@ from tests.core.conftest import RATE
 from wemble.core.check.click import seam_figure
 from wemble.core.check.edges import edge_click, edge_of
 from wemble.core.check.hits import hit_verdicts
+from wemble.core.check.join import join_verdicts
 from wemble.core.check.table import TABLE, state_of
 from wemble.core.deliver.names import names
 from wemble.core.deliver.shots import FIRST_KEY, alone, key_places, shared_keys, shot_fields, shot_loops, shots
@@ -27,6 +28,7 @@ from wemble.core.edit.kit import SOFTENINGS_MS, lay_out_sets, rotate_loop, set_l
 from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.treatment import Sounds, Sure, apply_treatment
+from wemble.core.edit.validity import check_validity
 from wemble.core.kit.strikes import Strike, grid, in_order_of_strength, note_name, propose_pattern, read_name, read_note
 from wemble.core.render import RenderPlan
 from wemble.core.shape.seams import Bars, crossed, crossings, find_seams, looped_end
@@ -332,15 +334,27 @@ def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: 
     assert np.array_equal(rendered[:, joint + half :], turned[:, joint + half :])
     with pytest.raises(InvalidInput, match="inside"):
         rotate_loop(job, first.id, 0, 0)
-    if crossfade:  # joined, it is one shot that is looped whole, and no edge of it moves by itself
-        for side in ("head", "tail"):
-            stays = move_edges(job, (first.id, second.id), side, 480)
-            assert stays.job == job and "rotated loop" in stays.notes[0]
-            assert move_edge(job, first.id, side, 40_000).job == job
-        (shot,) = shots(job)
-        single = alone(replace(job, rate_hz=RATE), shot)
-        sent = RenderPlan(single).render(0, turned.shape[1], ArrayReader({("pad", RATE): samples}))
-        assert shot.id == first.id and np.array_equal(sent, rendered) and shot_loops(single) == [(0, turned.shape[1])]
+    # Joined, it is one shot that is looped whole, and no edge of it moves by itself.
+    for side in ("head", "tail"):
+        stays = move_edges(job, (first.id, second.id), side, 480)
+        assert stays.job == job and "rotated loop" in stays.notes[0]
+        assert move_edge(job, first.id, side, 40_000).job == job
+    (shot,) = shots(job)
+    single = alone(replace(job, rate_hz=RATE), shot)
+    sent = RenderPlan(single).render(0, turned.shape[1], ArrayReader({("pad", RATE): samples}))
+    assert shot.id == first.id and np.array_equal(sent, rendered) and shot_loops(single) == [(0, turned.shape[1])]
+
+
+def test_a_loop_turned_without_a_crossfade_is_told_where_it_clicks() -> None:
+    tone = np.tile(0.5 * np.sin(2 * np.pi * 480 * np.arange(RATE) / RATE).astype(np.float32), (2, 1))
+    job = add_source(Job("Engine", "drums"), SourceUse("s", "Engine", RATE, 2, RATE)).job
+    (clip,) = job.clips.values()
+    for end, state in ((RATE - 800, "fine"), (RATE - 775, "fail")):
+        turned = rotate_loop(job, clip.id, 20_000, 0, (0, end)).job
+        check_validity(turned)
+        (join,) = turned.joins.values()
+        verdicts = join_verdicts(turned, join, RenderPlan(turned), ArrayReader({("s", RATE): tone}))
+        assert {one.check: one.state for one in verdicts} == {"click": state, "join": "fine"}
 
 
 @given(

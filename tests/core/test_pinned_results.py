@@ -24,7 +24,7 @@ from tests.core.test_kits import pad
 
 from wemble.core.check.click import seam_figure
 from wemble.core.check.edges import Edge, automatic_fades, edge_click, edge_verdicts
-from wemble.core.check.join import join_verdict
+from wemble.core.check.join import join_verdicts
 from wemble.core.check.programme import end_verdict, outside_verdict
 from wemble.core.check.table import TABLE, state_of
 from wemble.core.edges.alignment import align
@@ -382,7 +382,7 @@ def programmes(seed: int) -> list[Any]:
         join = Join("j1", first.id, second.id, length, ("equal_gain", "equal_power")[rng.integers(0, 2)])
         job = replace(job, clips=ends, lanes=lanes, joins={"j1": join})
         plan, reader = RenderPlan(job), ArrayReader(held)
-        out += [*astuple(join_verdict(job, join, plan, reader))]
+        out += [*astuple(join_verdicts(job, join, plan, reader)[0])]
         out.append(end_verdict(job, plan, reader, {}))
         start = int(rng.integers(0, 9_000))
         marked = set_programme(job, start, start + int(rng.integers(100, 20_000))).job

@@ -145,7 +145,7 @@ def narration(library: Library, folder: Path) -> list[str]:
         louder = recipe | {"room_before_ms": 30.0, "breaths_are_sound": kind == "split"}
         page.on_job("find/apply", target_ids=[], recipe=louder, treatment={"kind": kind, "amount": amount})
     page.look("verdicts")
-    page.on_job("find/search", target_ids=[], recipe=recipe)
+    page.on_job("find/search", target_ids=[], recipe=recipe, treatment={"kind": "cut", "amount": 0.0})
     some = sorted(clip["id"] for clip in page.state["job"]["clips"].values())[:2]
     for side, hold in (("head", "length"), ("tail", "inner")):
         page.on_job("edges/reach", clip_ids=some, side=side, hold=hold)

@@ -8,7 +8,7 @@ from wemble.actions.library import Library
 from wemble.core.briefs import record
 from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
 from wemble.core.check.hits import HIT_CHECKS, doubt_verdict, hit_verdicts
-from wemble.core.check.join import join_verdict
+from wemble.core.check.join import join_verdicts
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
 from wemble.core.check.table import Check
 from wemble.core.edges.recipe import Recipe
@@ -82,7 +82,7 @@ def _own_joins(library: Library, revision_id: int, job: Job) -> dict[str, list[V
         if left.finding_id is None or left.finding_id != right.finding_id:
 
             def compute(join: Join = join) -> list[Verdict]:
-                return [join_verdict(job, join, library.plan_at(revision_id), library.reader)]
+                return join_verdicts(job, join, library.plan_at(revision_id), library.reader)
 
             found[left.id] = library.edge_verdicts.get((left, right, join), compute)
     return found

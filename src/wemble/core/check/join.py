@@ -1,9 +1,10 @@
-"""Does the level hold through a join?"""
+"""Does the level hold through a join, and does one without a crossfade click?"""
 
 from __future__ import annotations
 
 import numpy as np
 
+from wemble.core.check.click import CONTEXT_MS, seam_figure
 from wemble.core.check.edges import Verdict, sentence
 from wemble.core.check.table import state_of
 from wemble.core.edit.model import Job, Join
@@ -17,7 +18,20 @@ MOST_MS = 1_000.0
 _LEVEL_MS = 400.0
 
 
-def join_verdict(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) -> Verdict:
+def join_verdicts(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) -> list[Verdict]:
+    """Say whether the level holds through a join, and of one without a crossfade whether it clicks; the gravest first."""
+    level = _level_verdict(job, join, plan, reader)
+    if join.length_frames:
+        return [level]
+    cut, around = end_of(job, job.clip(join.left_clip_id)), ms_to_frames(CONTEXT_MS, job.rate_hz)
+    heard = plan.render(cut - around, 2 * around, reader)
+    figure = round(seam_figure(heard, around, [heard[:, :around], heard[:, around:]]), 1)
+    state = state_of("click", figure)
+    click = Verdict("tail", "click", state, figure, sentence("click", state, figure))
+    return [level, click] if state == "fine" else [click, level]
+
+
+def _level_verdict(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) -> Verdict:
     """Say how far the level of the middle half of a crossfade lies outside that of its two surroundings.
 
     Each surrounding is as long as the crossfade, 40 ms to 1 s; a level between theirs is none to speak of, as one side

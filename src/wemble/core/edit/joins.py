@@ -7,7 +7,7 @@ from dataclasses import replace
 from wemble.core.edit.arrange import side_of_cut
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Clip, Job, Join
-from wemble.core.edit.placement import end_of, start_of
+from wemble.core.edit.placement import end_of, is_turned, start_of
 from wemble.core.shape.crossfade import LAWS, Law
 from wemble.errors import InvalidInput
 
@@ -40,7 +40,8 @@ def set_join(
 
 def check_join(job: Job, join: Join) -> None:
     """Raise `InvalidInput` for a crossfade that its cut cannot have, whatever made it."""
-    _check_numbers(join.length_frames, join.lead, join.law, join.bend)
+    turned = is_turned(job.clip(join.left_clip_id), job.clip(join.right_clip_id))
+    _check_numbers(join.length_frames, join.lead, join.law, join.bend, least=0 if turned else 1)
     longest = max(
         end_of(job, job.clip(key)) - start_of(job, job.clip(key)) for key in (join.left_clip_id, join.right_clip_id)
     )
@@ -48,8 +49,8 @@ def check_join(job: Job, join: Join) -> None:
         raise InvalidInput("a crossfade is longer than its clips")
 
 
-def _check_numbers(length_frames: int, lead_frames: int, law: Law, bend: float) -> None:
-    if length_frames < 1 or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
+def _check_numbers(length_frames: int, lead_frames: int, law: Law, bend: float, *, least: int = 1) -> None:
+    if length_frames < least or not 0 <= lead_frames <= length_frames or law not in LAWS or not -1.0 <= bend <= 1.0:
         raise InvalidInput("a crossfade needs at least one frame, a known law and a bend between −1 and +1")
 
 

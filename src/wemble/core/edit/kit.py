@@ -9,7 +9,7 @@ from typing import TypeVar
 from wemble.core.edit.clips import SPACE_BETWEEN_TAKES_S, Edited
 from wemble.core.edit.joins import set_join
 from wemble.core.edit.marks import reattach_marks
-from wemble.core.edit.model import Clip, Fade, Finding, Job, Lane, Mark, SourceUse, set_clips
+from wemble.core.edit.model import Clip, Fade, Finding, Job, Join, Lane, Mark, SourceUse, set_clips
 from wemble.core.edit.placement import placed, source_frame_from, start_of, to_job_frames
 from wemble.core.kit.strikes import Strike
 from wemble.core.signal.levels import ms_to_frames, to_db
@@ -183,7 +183,7 @@ def _looped(job: Job, clip: Clip, start_frame: int, end_frame: int, crossfade_fr
 def rotate_loop(
     job: Job, clip_id: str, at_frame: int, crossfade_frames: int = 0, ends: tuple[int, int] | None = None
 ) -> Edited:
-    """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
+    """Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade, or without.
 
     So the new seam lies where the audio was continuous. All microphones of a hit are turned at the same moments. It is
     no finding any more: searched again, the old order would come back over it.
@@ -215,7 +215,7 @@ def rotate_loop(
 
 
 def _rotated(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
-    """Return the job with a clip in two parts that changed places, and a crossfade between them."""
+    """Return the job with a clip in two parts that changed places, and a join between them."""
     if not 0 <= clip.head_frame < at_frame < clip.tail_frame <= job.source(clip.source_id).frames:
         raise InvalidInput(f"“{clip.name}” is shorter than the loop; rotate it by itself")
     rate = job.source(clip.source_id).rate_hz
@@ -240,4 +240,7 @@ def _rotated(job: Job, clip: Clip, at_frame: int, crossfade_frames: int) -> Job:
     left = {other.finding_id for other in turned.clips.values()}
     turned = replace(turned, findings={key: one for key, one in turned.findings.items() if key in left})
     length = job_frames(crossfade_frames)
-    return set_join(turned, first.id, second.id, length, "matched", length // 2).job if length else turned
+    if length:
+        return set_join(turned, first.id, second.id, length, "matched", length // 2).job
+    cut = Join(f"j{turned.next_number}", first.id, second.id, 0, "matched", 0)
+    return replace(turned, next_number=turned.next_number + 1, joins={**turned.joins, cut.id: cut})

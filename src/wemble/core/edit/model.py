@@ -159,7 +159,10 @@ class Clip:
 
 @dataclass(frozen=True, slots=True)
 class Join:
-    """A crossfade between two clips that abut, in job frames. ``lead_frames`` of it lie before the cut; none: half."""
+    """A crossfade between two clips that abut, in job frames. ``lead_frames`` of it lie before the cut; none: half.
+
+    The halves of a turned loop may be joined without one: in 0 frames.
+    """
 
     id: str
     left_clip_id: str

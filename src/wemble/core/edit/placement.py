@@ -95,7 +95,7 @@ def is_turned(first: Clip, second: Clip) -> bool:
 
 
 def turned_clips(job: Job) -> frozenset[str]:
-    """Return the clips that are halves of a turned loop, which a crossfade joins."""
+    """Return the clips that are halves of a turned loop, which are joined."""
     pairs = [(job.clip(join.left_clip_id), job.clip(join.right_clip_id)) for join in job.joins.values()]
     return frozenset(clip.id for pair in pairs if is_turned(*pair) for clip in pair)
 

@@ -39,13 +39,14 @@ function TurnedLoop({ first, second }: { readonly first: Clip; readonly second: 
   const rate = job.rate_hz || 48_000;
   const seconds = (frames: number) => <span className="num">{(frames / rate).toFixed(3)} s</span>;
   const [start, end] = [startOf(job, first), joinedEndOf(job, first)];
-  const verdict = verdicts.get(first.id)?.verdicts.find(({ check }) => check === "join");
+  const verdict = verdicts.get(first.id)?.verdicts[0];
+  const crossed = join?.length_frames ?? 0;
   return (
     <section className="space-y-2">
       <h2 className="text-base font-bold">Loop</h2>
       <p>
-        Rotated: {seconds(end - start)}, looped as a whole. Its old ends meet {seconds(startOf(job, second) - start)} in, crossed over{" "}
-        <span className="num">{(((join?.length_frames ?? 0) * 1000) / rate).toFixed(0)} ms</span>
+        Rotated: {seconds(end - start)}, looped as a whole. Its old ends meet {seconds(startOf(job, second) - start)} in,{" "}
+        {crossed ? <>crossed over <span className="num">{((crossed * 1000) / rate).toFixed(0)} ms</span></> : "without a crossfade"}
         {verdict && <span className={verdict.state === "fine" ? "text-fine" : "text-warn"}>: {verdict.text}</span>}.
       </p>
       <p className="flex gap-2">
