@@ -171,7 +171,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
         "soft consonant cut off, {figure:.1f} dB over the floor",
     ),
     "weak": ("{figure:.0f} dB under the loudest", "may not be speech, {figure:.0f} dB quieter than the loudest"),
-    "join": ("level within {figure:.1f} dB through the crossfade", "level off by {figure:.1f} dB in the crossfade"),
+    "join": ("level within {figure:.1f} dB across the join", "level off by {figure:.1f} dB at the join"),
     "programme_end": ("{figure:.1f} dB over the floor", "the end mark cuts sound {figure:.1f} dB over the floor"),
     "outside": ("nothing outside the programme", "sound outside the programme, {figure:.0f} dB over the floor"),
     "late": ("starts {figure:.1f} ms after its head", "starts {figure:.1f} ms late"),
