@@ -2494,6 +2494,8 @@ export interface components {
         /**
          * Join
          * @description A crossfade between two clips that abut, in job frames. ``lead_frames`` of it lie before the cut; none: half.
+         *
+         *     The halves of a turned loop may be joined without one: in 0 frames.
          */
         Join: {
             /** Id */
@@ -4280,7 +4282,7 @@ export interface components {
         };
         /**
          * RotateLoop
-         * @description Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade.
+         * @description Turn a whole-file loop: what begins at a source frame comes first, and the old ends meet in a crossfade, or without.
          */
         RotateLoop: {
             /**
