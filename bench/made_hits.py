@@ -44,7 +44,8 @@ PARTIALS = (1.0, 1.59, 2.14, 2.3, 2.65, 2.92, 3.5, 4.06)
 
 @dataclass(frozen=True)
 class MadeHit:
-    """A hit in noise: what is heard, the first frame that stands out, the limit, the last frame; what was done to it."""
+    """A hit in noise: what is heard, the first frame that stands out, the limit, the last frame; whether something is wrong
+    with it, and whether that should be told."""
 
     name: str
     rate_hz: int
@@ -52,6 +53,8 @@ class MadeHit:
     stands_out: int
     limit: int
     last: int
+    over_noise_db: float
+    spoiled: bool
     doubt_is_right: bool
 
 
@@ -138,14 +141,16 @@ def made(rng: np.random.Generator) -> MadeHit:
     kind = NOISES[rng.integers(len(NOISES))]
     noise = room_tone(kind, len(clean), rate, float(20 * np.log10(loudest) - snr), rng).astype(np.float64)
     words += [kind, f"{snr:.0f} dB", f"lead {1000 * lead / rate:.0f} ms"]
-    return _spoiled(rng, clean, noise, rate, lead, words)
+    return _spoiled(rng, clean, noise, rate, lead, snr, words)
 
 
-def _spoiled(rng: np.random.Generator, clean: Sound, noise: Sound, rate: int, lead: int, words: list[str]) -> MadeHit:
+def _spoiled(
+    rng: np.random.Generator, clean: Sound, noise: Sound, rate: int, lead: int, snr: float, words: list[str]
+) -> MadeHit:
     """Put the hit into its noise, with what goes wrong in about a third of them."""
     wrong, extra, doubtful = rng.random(), np.zeros(len(clean)), False
     noise = noise.copy()
-    peak = np.abs(clean).max()
+    peak, described = np.abs(clean).max(), len(words)
     t = np.arange(len(clean)) / rate
     if wrong < 0.05:
         extra += rng.uniform(-0.05, 0.05)
@@ -206,8 +211,9 @@ def _spoiled(rng: np.random.Generator, clean: Sound, noise: Sound, rate: int, le
         find(clean.astype(np.float32), quiet.astype(np.float32), rate) for find in (first_heard, last_heard)
     )
     return MadeHit(
-        ", ".join(words), rate, heard[None], stands_out, max(limit(clean, quiet, rate), stands_out), last, doubtful
-    )
+        ", ".join(words), rate, heard[None], stands_out, max(limit(clean, quiet, rate), stands_out), last,
+        snr, len(words) > described, doubtful,
+    )  # fmt: skip
 
 
 def limit(clean: Sound, noise: Sound, rate: int) -> int:
@@ -277,6 +283,14 @@ def main() -> None:
     print(f"late by > {LATE_MS:g} ms: {len(late)}, sure {len(sure_late)}")
     print(f"cut by > {CUT_MS:g} ms: {len(cut)}, sure {len(sure_cut)}")
     print(f"flagged: {100 * flagged / len(outcomes):.1f} %")
+    for title, low, high in (("20 to 80", 20, 80), ("30 to 70", 30, 70)):
+        sound = [one for one in outcomes if not one.made.spoiled and low <= one.made.over_noise_db <= high]
+        doubted = [one for one in sound if one.hit.doubtful]
+        off = sum(abs(one.error_ms) > LATE_MS or one.cut_ms > CUT_MS for one in doubted)
+        print(
+            f"   with nothing wrong, {title} dB over the noise: {100 * len(doubted) / len(sound):.1f} % of {len(sound)}, "
+            f"{off} of these {len(doubted)} off; onset, 95 % of all {np.percentile([abs(one.error_ms) for one in sound], 95):.2f} ms"
+        )
     untold = [one for one in outcomes if one.made.doubt_is_right and not (one.hit.doubtful)]
     print(
         f"clicks, second hits, clipped, started inside: {sum(one.made.doubt_is_right for one in outcomes)}, untold {len(untold)}"

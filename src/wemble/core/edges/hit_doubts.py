@@ -15,7 +15,7 @@ _LEADS_IN_MS = 12.0
 _FIRST_FRAMES, _AT_ONCE_DB, _OVER_NOISE_TOP = 2, -26.0, 1.5
 _FLAT_FROM, _BOUND, _FLAT_TOPS = 0.9, 0.003, 2
 _CLICK_BLOCKS, _CLICK_UNDER_PEAK_DB, _CLICK_AHEAD_MS = 2, 60.0, 4.0
-_BEGINS_MS, _BEGINS_UNDER_DB, _NEAR_NOISE_DB = 4.0, 10.0, 36.0
+_BEGINS_MS, _BEGINS_UNDER_DB = 4.0, 10.0
 _SPREADS_MS, _JUMPS_MS, _JUMPS_TIMES = (2, 20), 3, 100.0
 _UNFORETOLD = 2
 """The first blocks of a file are foretold by nothing."""
@@ -45,12 +45,13 @@ def _flat_tops(channel: NDArray[np.float32], peak: float) -> int:
     return int(np.count_nonzero(flat & bound))
 
 
-def rises_out_of(levels: HitLevels, onset: int, noise: Samples) -> bool:
-    """Say whether a hit not far over its noise is far softer at first than later: what comes before may lie in the noise."""
+def rises_out_of(levels: HitLevels, onset: int, noise: Samples, *, within_db: float) -> bool:
+    """Say whether a hit no more than so many dB over its noise is far softer at first than later: what comes before may lie
+    in the noise."""
     first = onset // levels.block_frames
     begins = levels.power[first : first + round(_BEGINS_MS / BLOCK_MS)]
     power = float(np.square(noise, dtype=np.float64).mean(axis=1).max(initial=0.0)) if noise.size else 0.0
-    if not len(begins) or levels.peak > power * 10.0 ** (_NEAR_NOISE_DB / 10.0):
+    if not len(begins) or levels.peak > power * 10.0 ** (within_db / 10.0):
         return False
     return bool(begins.mean() < levels.peak * 10.0 ** (-_BEGINS_UNDER_DB / 10.0))
 

@@ -51,6 +51,10 @@ _SLOW_MS = 12.0
 _SWELL_MS = 150.0
 _SWELL_AHEAD = 0.06
 """Where a swell begins cannot be told closer than a part of its length; the head goes ahead by that."""
+_HIDDEN_AHEAD = 0.15
+"""Of what rises out of noise not far under it, more lies hidden."""
+_FROM_NOISE_DB, _IN_NOISE_DB = 45.0, 36.0
+"""How far a hit is over its noise at most, to be hidden by it in part; nearer than the second nobody can say how much."""
 _LEAST_BACK_MS = 4.0
 _UNSURE_MS = 1.5
 _MOST_KNOWN = 64
@@ -162,7 +166,11 @@ def find_hit(
     noise = high_passed(samples[:, quiet : quiet + ms_to_frames(QUIET_MS, rate_hz)], rate_hz, offset)
     heard = high_passed(samples[:, : at + ms_to_frames(AROUND_ATTACK_MS, rate_hz)], rate_hz, offset)
     start = attack_start(heard, at, back=back, rate_hz=rate_hz, quiet=noise)
-    ahead = ms_to_frames(_SWELL_AHEAD * max(rise - _SLOW_MS, 0.0), rate_hz)
+    from_noise, in_noise = (
+        rises_out_of(levels, start.frame, noise, within_db=within) for within in (_FROM_NOISE_DB, _IN_NOISE_DB)
+    )
+    swell = _HIDDEN_AHEAD * rise if from_noise and not in_noise else max(_SWELL_AHEAD * (rise - _SLOW_MS), 0.0)
+    ahead = ms_to_frames(swell, rate_hz)
     onset = min(max(start.frame - ahead, 0), ms_to_frames(recipe.within_ms, rate_hz))
     unsure_ms = start.unsure_frames * 1000.0 / rate_hz
     end = min(rough.end * levels.block_frames, frames)
@@ -172,7 +180,7 @@ def find_hit(
     if coded and coding_noise_ahead(levels.power, onset // levels.block_frames):
         doubts.append((0.45, CODING_NOISE))
     hidden: list[Doubt] = []
-    if rises_out_of(levels, onset, noise):
+    if in_noise:
         hidden.append((0.45, "rises out of the noise"))
     if unsure_ms > _UNSURE_MS:
         hidden.append((0.45, f"noise hides the first {unsure_ms:.1f} ms"))
