@@ -8,11 +8,13 @@ Unlike finding sound and silence, which parts one phrase from the next, this loo
    to be steady, and nothing where it may be the noise alone.
 3. The programme begins where that power is as large as the air's, in the full or the upper band: there the sound is as
    loud as its floor. It ends in the same way, looked at from behind.
+4. What dies away steadily is followed further: a band that its noise hides goes on as it fell before, and the end is where
+   a line through the whole meets the floor. The last moment that passes a floor comes late, as noise lifts it.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
 
@@ -22,6 +24,7 @@ from scipy import ndimage, signal, special
 
 from wemble.core.edges.envelope import Envelope, runs
 from wemble.core.edges.refine import Read
+from wemble.core.edges.steady import steady_rise
 from wemble.core.signal.levels import Floats, Samples, ms_to_frames
 
 Powers = NDArray[np.float64]
@@ -46,8 +49,13 @@ _ALONE_S = 1.0
 _CLEAR_BEFORE_MS, _CLEAR_WITHIN_MS = 20.0, 20.0
 _SETTLING_BLOCKS = 30
 _EDGE_BLOCKS = 80
-_END_LEAST = 0.7
+_END_LEAST, _UNSTEADY_END_LEAST = 0.7, 0.85
 """At its end a sound is followed a little under its floor, rather than cut."""
+_DIES_AWAY_S = 0.1
+"""What is near its floor for less ends at once."""
+_LINE_WINDOW_MS, _LINE_DB, _LEAST_LINE_BLOCKS, _MOST_LINE_BLOCKS = 40.0, 12.0, 100, 2000
+_STEADY_WITHIN_DB, _BAND_STEADY_WITHIN_DB, _CONTINUED_DB = 0.7, 1.0, 10.0
+_WELL_HEARD, _OVERLAP_BLOCKS, _LEAST_OVERLAP_BLOCKS, _OVERLAPS = 8.0, 1500, 50, (0.6, 1.2)
 _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
@@ -91,13 +99,13 @@ def find_programme(
     begun = _begins(read(low, high - low), rate, before)
     start = low + _block(rate) * begun.block
     low, high = max(near_end - inside, near_start), min(near_end + outside, tail_frame)
-    ended = _begins(read(low, high - low)[:, ::-1], rate, behind, _END_LEAST)
+    ended = _ends(read(low, high - low)[:, ::-1], rate, behind)
     end = high - _block(rate) * ended.block
     length_s = heard * envelope.bin_s
     start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
     end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
     restless = bool(behind.by_itself[-2] > _RESTLESS)
-    if not end_reason and ended.near_s > (_SLOW_IF_RESTLESS_S if restless else _SLOW_S):
+    if not end_reason and not ended.steady and ended.near_s > (_SLOW_IF_RESTLESS_S if restless else _SLOW_S):
         end_reason = f"it dies away slowly: {ended.near_s:.1f} s of it are hardly louder than the floor"
     return Programme(
         start,
@@ -249,12 +257,16 @@ def _band_powers(samples: Samples, rate_hz: int) -> Powers:
     """
     block = _block(rate_hz)
     blocks = samples.shape[1] // block
-    out = []
-    for sos in _band_filters(rate_hz):
-        state = signal.sosfilt_zi(sos)[:, None, :] * samples[None, :, :1]
-        squared = np.square(signal.sosfilt(sos, samples[:, : blocks * block], axis=1, zi=state)[0])
-        out.append(squared.reshape(len(samples), blocks, block).mean(axis=2))
-    return np.stack([*out, np.sum(out, axis=0), np.sum(out[_FIRST_UPPER_BAND:], axis=0)])
+    whole = samples[:, : blocks * block].astype(np.float64)
+    *bands, above = _band_filters(rate_hz)
+
+    def filtered(sos: Powers) -> Powers:
+        return np.asarray(
+            signal.sosfilt(sos, whole, axis=1, zi=signal.sosfilt_zi(sos)[:, None, :] * whole[None, :, :1])[0]
+        )
+
+    heard = [*(filtered(sos) for sos in bands), whole, filtered(above)]
+    return np.stack([np.square(one).reshape(len(samples), blocks, block).mean(axis=2) for one in heard])
 
 
 @lru_cache
@@ -263,28 +275,59 @@ def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
     low = signal.butter(2, edges[0], "lowpass", fs=rate_hz, output="sos")
     between = [signal.butter(2, pair, "bandpass", fs=rate_hz, output="sos") for pair in pairwise(edges)]
     high = signal.butter(2, edges[-1], "highpass", fs=rate_hz, output="sos")
-    return (low, *between, high)
+    above = signal.butter(4, _BAND_EDGES_HZ[_FIRST_UPPER_BAND - 1], "highpass", fs=rate_hz, output="sos")
+    return (low, *between, high, above)
 
 
 @dataclass(frozen=True, slots=True)
 class _Begun:
-    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds."""
+    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds.
+
+    Whether it begins ``at_once``, or rises so steadily that its block is that of a line through it.
+    """
 
     block: int
     near_s: float
+    at_once: bool = False
+    steady: bool = False
 
 
-def _begins(samples: Samples, rate_hz: int, noise: _Noise, least: float = 1.0) -> _Begun:
-    """Return the first block in which the sound is as loud as its floor, in any channel, in the full or the upper band.
+def _begins(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
+    """Return the first block in which the sound is as loud as its floor, in any channel, in the full or the upper band."""
+    powers = _band_powers(samples, rate_hz)
+    return _begun(powers, *_own(powers, noise), noise)
+
+
+def _ends(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
+    """Return the same of an end, looked at from behind."""
+    powers = _band_powers(samples, rate_hz)
+    sure, own = _own(powers, noise)
+    begun = _begun(powers, sure, own, noise, _END_LEAST)
+    if begun.near_s <= _DIES_AWAY_S:
+        return begun
+    loud = _in_floors(_continued(own, powers, noise), noise, _overlap(powers, noise))
+    first = _first_lasting(loud >= _UNSTEADY_END_LEAST)
+    if begun.at_once:  # a long stretch sees it sooner by a part of itself: only what is farther out is something else
+        return begun if begun.block - first <= _WINDOWS_MS[-1] / _BLOCK_MS else replace(begun, block=first)
+    line = steady_rise(
+        _db(_averaged(loud, _LINE_WINDOW_MS)), _first_lasting(loud >= _END_LEAST),
+        by_db=_LINE_DB, least=_LEAST_LINE_BLOCKS, most=_MOST_LINE_BLOCKS, spread_db=_STEADY_WITHIN_DB,
+    )  # fmt: skip
+    if line is None:
+        return replace(begun, block=first)
+    return replace(begun, block=max(round(line.meets(-line.spread_db)), 0), steady=True)
+
+
+def _begun(powers: Powers, sure: Powers, own: Powers, noise: _Noise, least: float = 1.0) -> _Begun:
+    """Return the first block in which a sound's own power is ``least`` floors.
 
     What begins at once is seen too early by a long stretch: there its surely heard rise is followed back instead.
     """
-    powers = _band_powers(samples, rate_hz)
-    sure, own = _own(powers, noise)
     loud = _in_floors(own, noise)
     begun = _first_lasting(loud >= least)
     louder = int(np.argmax(loud[begun:] >= _CLEAR))
-    return _Begun(begun + _after_the_rise(powers[:, :, begun:], sure[:, :, begun:], noise), louder * _BLOCK_MS / 1000.0)
+    later = _after_the_rise(powers[:, :, begun:], sure[:, :, begun:], noise)
+    return _Begun(begun + later, louder * _BLOCK_MS / 1000.0, at_once=later > 0)
 
 
 def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
@@ -315,13 +358,48 @@ def _first_lasting(flags: NDArray[np.bool_]) -> int:
     return int(at[apart[-1] + 1]) if len(apart) else int(at[0])
 
 
-def _in_floors(own: Powers, noise: _Noise) -> Powers:
+def _continued(own: Powers, powers: Powers, noise: _Noise) -> Powers:
+    """Return a sound's own power with each band that rises steadily out of its noise continued into it, as far as 10 dB."""
+    continued = own.copy()
+    for band, channel in np.ndindex(len(own) - 2, own.shape[1]):
+        floor = noise.power[band, channel]
+        mean = _averaged(powers[band, channel], float(noise.window_ms[band]))
+        first = _first_lasting(mean > floor * noise.by_itself[band])
+        line = steady_rise(
+            _db(np.maximum(mean - floor, 1e-3 * floor)), first,
+            by_db=_LINE_DB, least=_LEAST_LINE_BLOCKS, most=_MOST_LINE_BLOCKS, spread_db=_BAND_STEADY_WITHIN_DB,
+        )  # fmt: skip
+        if first and line is not None:
+            level_db = line.at(np.arange(first))
+            hidden = level_db > line.at(first) - _CONTINUED_DB
+            continued[band, channel, :first] = np.where(hidden, 10.0 ** (level_db / 10.0), 0.0)
+    return continued
+
+
+def _overlap(powers: Powers, noise: _Noise) -> Powers:
+    """Return how much the full and the upper band have of what their bands have together, which overlap: (2, channels)."""
+    bands, share = len(powers) - 2, np.ones((2, powers.shape[1]))
+    for n, first in enumerate((0, _FIRST_UPPER_BAND)):
+        own = powers[bands + n] - noise.power[bands + n][:, None]
+        parts = powers[first:bands].sum(axis=0) - noise.power[first:bands].sum(axis=0)[:, None]
+        heard = _averaged(powers[bands + n], _LINE_WINDOW_MS) > _WELL_HEARD * noise.power[bands + n][:, None]
+        for channel in range(len(own)):
+            loud = np.flatnonzero(heard[channel])[:_OVERLAP_BLOCKS]
+            if len(loud) >= _LEAST_OVERLAP_BLOCKS:
+                both = parts[channel, loud].sum()
+                share[n, channel] = np.clip(own[channel, loud].sum() / max(both, 1e-20), *_OVERLAPS)
+    return share
+
+
+def _in_floors(own: Powers, noise: _Noise, overlap: Powers | None = None) -> Powers:
     """Return how loud a sound is in floors: in the channel, and in the full or the upper band, where that is most.
 
     In either it is what its bands have together, or what the band as a whole has over its noise.
     """
     bands = len(own) - 2
     together = [own[:bands].sum(axis=0), own[_FIRST_UPPER_BAND:bands].sum(axis=0)]
+    if overlap is not None:
+        together = [one * share[:, None] for one, share in zip(together, overlap, strict=True)]
     loud = [np.maximum(one, own[bands + n]) / noise.power[bands + n][:, None] for n, one in enumerate(together)]
     return np.asarray(np.max(loud, axis=(0, 1)))
 
@@ -339,6 +417,10 @@ def _own(powers: Powers, noise: _Noise) -> tuple[Powers, Powers]:
         soft = np.where(mean > floor * noise.by_itself[band], mean - floor, 0.0)
         own[band, channel] = np.maximum(own[band, channel], np.minimum(soft, short[band, channel]))
     return sure, own
+
+
+def _db(power: Powers) -> Powers:
+    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-30)))
 
 
 def _averaged(powers: Powers, window_ms: float) -> Powers:
