@@ -181,17 +181,20 @@ def main() -> None:
     words = [word for word in sys.argv[1:] if word != "-v"]
     split = words[0] if words else "tune"
     count, seed = int(words[1]) if len(words) > 1 else 40, int(words[2]) if len(words) > 2 else SEEDS[split]
-    starts, ends, flagged, wrong_and_sure = [], [], 0, 0
+    starts, ends, steps, flagged, wrong_and_sure, cut_and_sure = [], [], [], 0, 0, 0
     for mix in mixes(split, count, seed):
         found = found_in(mix)
         early = 1000 * (found.start_frame - mix.start) / mix.rate_hz
         late = 1000 * (found.end_frame - mix.end) / mix.rate_hz
         starts.append(early)
         ends.append(late)
+        if "swell" not in mix.name:
+            steps.append(abs(early))
         sure = min(found.start_confidence, found.end_confidence) >= 0.5
         wrong = early > 5 or early < -100 or late < -50 or late > 500
         flagged += not sure
         wrong_and_sure += sure and wrong
+        cut_and_sure += found.end_confidence >= 0.5 and late < -50
         if "-v" in sys.argv:
             told = "" if sure else f"  [{found.start_reason or '-'} | {found.end_reason or '-'}]"
             print(f"{early:8.1f} {late:8.1f} ms  {'!! ' if sure and wrong else ''}{mix.name}{told}")
@@ -202,7 +205,8 @@ def main() -> None:
     ):
         size, bad = np.abs(errors), sum(e > 5 for e in errors) if limit > 0 else sum(e < -50 for e in errors)
         print(f"{end}: median {np.median(size):.1f} ms, 95 % {np.percentile(size, 95):.1f} ms, {wrong}: {bad}")
-    print(f"flagged {flagged}, wrong and sure {wrong_and_sure}")
+    print(f"start of those that do not swell in: 95 % {np.percentile(steps, 95):.1f} ms of {len(steps)}")
+    print(f"flagged {flagged}, wrong and sure {wrong_and_sure}; ends cut and sure {cut_and_sure}")
 
 
 if __name__ == "__main__":
