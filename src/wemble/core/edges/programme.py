@@ -48,6 +48,7 @@ _RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _JUMPS_DB, _GOES_ON = 20, 1.5, 15.0, 14.0,
 _ALONE_S = 1.0
 _CLEAR_BEFORE_MS, _CLEAR_WITHIN_MS = 20.0, 20.0
 _SETTLING_BLOCKS = 30
+_PIECE_BLOCKS, _LEAST_PIECES, _LOUDEST_PIECE = 100, 5, 3.0
 _EDGE_BLOCKS = 80
 _END_LEAST, _UNSTEADY_END_LEAST = 0.7, 0.85
 """At its end a sound is followed a little under its floor, rather than cut."""
@@ -212,7 +213,7 @@ def _noise(read: Read, envelope: Envelope, air: _Air, first: int) -> tuple[_Nois
     ends = [(first, head), (first + envelope.frames - tail, tail)]
     quietest = first + int(np.argmin(envelope.sustained_db)) * width
     chosen = [end for end in ends if end[1] >= least] or [(quietest, least)]
-    powers = [_band_powers(read(at, frames), rate)[:, :, _SETTLING_BLOCKS:] for at, frames in chosen]
+    powers = [_without_sounds(_band_powers(read(at, frames), rate)[:, :, _SETTLING_BLOCKS:]) for at, frames in chosen]
     means = [np.maximum(one.mean(axis=2), _LEAST_FLOOR / 10.0) for one in powers]
     apart_db = np.abs(10.0 * np.log10(means[0][-2] / means[-1][-2])).max()
     if len(chosen) == 1 or apart_db < _AGREE_DB:
@@ -220,6 +221,18 @@ def _noise(read: Read, envelope: Envelope, air: _Air, first: int) -> tuple[_Nois
         return both, both
     one, other = (_wavers([alone], [mean], mean) for alone, mean in zip(powers, means, strict=True))
     return one, other
+
+
+def _without_sounds(powers: Powers) -> Powers:
+    """Return the air without the pieces in which a band is far louder than in most: a soft pickup, a last beat of a fade."""
+    bands, channels, blocks = powers.shape
+    pieces = blocks // _PIECE_BLOCKS
+    if pieces < _LEAST_PIECES:
+        return powers
+    parts = powers[:, :, : pieces * _PIECE_BLOCKS].reshape(bands, channels, pieces, _PIECE_BLOCKS)
+    tops = _averaged(parts, _WINDOWS_MS[0]).max(axis=3)
+    usual = np.median(tops, axis=2, keepdims=True)
+    return parts[:, :, (tops <= _LOUDEST_PIECE * usual).all(axis=(0, 1))].reshape(bands, channels, -1)
 
 
 def _wavers(powers: list[Powers], means: list[Powers], power: Powers) -> _Noise:
