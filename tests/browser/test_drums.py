@@ -256,7 +256,7 @@ def test_loops_are_chosen_seen_and_sent_and_axe_is_content(page: Page, demo_serv
     settled(page)
     card = page.get_by_role("complementary", name="step: mark")
     expect(card.get_by_text("looped as a whole")).to_be_visible()
-    expect(card.get_by_text("the crossfade")).to_be_visible()  # what is heard where its old ends meet
+    expect(card.get_by_text("at the join")).to_be_visible()  # what is heard where its old ends meet
     assert (rows.count(), wall_cells(page)) == (before, cells)
     turned = [
         c for c in state(demo_server, job)["clips"].values() if c["name"].startswith("Bell") and "hard" in c["name"]

@@ -35,7 +35,7 @@ def notes(seconds: float, rate_hz: int, rng: np.random.Generator) -> Samples:
 @given(
     seed=st.integers(0, 1 << 20), rate=st.sampled_from([44_100, 48_000, 96_000]), floor_db=st.floats(-75, -50),
     before_s=st.floats(0.3, 5.0), behind_s=st.floats(0.3, 5.0), stop_s=st.sampled_from([0.0, 2.0]),
-    sinks_db_s=st.sampled_from([None, 60.0, 20.0]),
+    sinks_db_s=st.sampled_from([None, 60.0, 20.0, 9.0]),
 )  # fmt: skip
 def test_it_is_one_from_the_first_sound_to_where_the_last_meets_the_floor(
     seed: int, rate: int, floor_db: float, before_s: float, behind_s: float, stop_s: float, sinks_db_s: float | None
@@ -51,14 +51,14 @@ def test_it_is_one_from_the_first_sound_to_where_the_last_meets_the_floor(
     clean = np.pad(music, ((0, 0), (before, behind)))
     noise = 10 ** (floor_db / 20) * rng.standard_normal(clean.shape)
     found = found_in((clean + noise).astype(np.float32), rate)
-    assert found is not None and found.floor_db == pytest.approx(floor_db, abs=0.6)
+    assert found is not None and found.floor_db == pytest.approx(floor_db, abs=1.0)  # a slow tail is air as well
     assert abs(found.start_frame - before) <= 0.006 * rate  # 10 ms around a frame hear what begins in 5
     end = before + music.shape[1]
     if sinks_db_s is not None:  # a tone of peak 0.3 has an RMS of −13.5 dB
         end = before + round(8.0 * rate + stop_s * rate + (-13.5 - floor_db) / sinks_db_s * rate)
     late_s = (found.end_frame - end) / rate
-    # It is followed to 1.5 dB under its floor, and the noise wavers by as much again, or a little more.
-    assert -0.05 <= late_s <= (0.02 if sinks_db_s is None else 0.05 + 4.0 / sinks_db_s)
+    # A line through it meets the floor within 1 dB, a little late rather than cut.
+    assert -0.02 <= late_s <= (0.02 if sinks_db_s is None else 0.03 + 1.0 / sinks_db_s)
 
 
 def test_silence_is_no_programme_and_digital_silence_at_the_ends_is_one() -> None:

@@ -288,7 +288,8 @@ def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
     low = signal.butter(2, edges[0], "lowpass", fs=rate_hz, output="sos")
     between = [signal.butter(2, pair, "bandpass", fs=rate_hz, output="sos") for pair in pairwise(edges)]
     high = signal.butter(2, edges[-1], "highpass", fs=rate_hz, output="sos")
-    above = signal.butter(4, _BAND_EDGES_HZ[_FIRST_UPPER_BAND - 1], "highpass", fs=rate_hz, output="sos")
+    upper_hz = min(_BAND_EDGES_HZ[_FIRST_UPPER_BAND - 1], 0.45 * rate_hz)
+    above = signal.butter(4, upper_hz, "highpass", fs=rate_hz, output="sos")
     return (low, *between, high, above)
 
 
