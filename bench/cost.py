@@ -162,11 +162,11 @@ def bench_finding(library: Library, job_id: str, path: Path, hours: float) -> No
         f"pydub detect_nonsilent (1 min, scaled) {of_pydub:.1f} s: {of_pydub / draft:.0f}× ours  (asked ≥ 50×)"
     )
     with timed() as ahead:
-        searched = start_search(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
+        searched = start_search(library, job_id, opened.revision, everything, recipe, Treatment())
         if searched is not None:
             wait_for(library, searched)
     with timed() as seconds:
-        sound_search.apply(library, job_id, opened.revision, everything, recipe, Treatment("turn_down", 12))
+        sound_search.apply(library, job_id, opened.revision, everything, recipe, Treatment())
     clips = len(open_job(library, job_id).job.clips)
     print(
         f"   Apply, refined to the sample: {ahead() + seconds():.2f} s, {clips:,} clips; {ahead():.2f} s of it with a bar"

@@ -80,7 +80,7 @@ def start_search(
         [search.half(search.rough.sounds[:at]) for search, at in broken],
         [search.half(search.rough.sounds[at:]) for search, at in broken],
     ]
-    faded = job.auto_fades and treatment.kind == "cut"  # what becomes of the quiet otherwise makes joins
+    faded = job.auto_fades and treatment.leaves_edges
     request, args = {"revision": revision_id}, (library.home.root, recipe, faded)
     return start_task(
         library, job_id, "check", "finding sound and silence", request, _refine, args, keep, shares=shares

@@ -100,6 +100,11 @@ class Treatment:
                 f"the number must be between {low:g} and {high:g}"
             )
 
+    @property
+    def leaves_edges(self) -> bool:
+        """Whether every sound ends in edges of its own, which are faded; else it meets the quiet, or what takes its place."""
+        return self.kind == "cut"
+
 
 @dataclass(frozen=True, slots=True)
 class HitRecipe:
