@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from wemble.actions.job_settings import NAME
 from wemble.core.briefs import BRIEFS
 
 ROOT = Path(__file__).parents[1]
@@ -35,3 +36,10 @@ def found(path: Path) -> list[int]:
 def found_in(text: str) -> list[int]:
     lines = enumerate(text.splitlines(), 1)
     return [n for n, line in lines if COMPARES.search(line) and not line.lstrip().startswith(("#", "*", "/", '"""'))]
+
+
+def test_every_setting_that_the_interface_keeps_has_a_name_that_is_taken() -> None:
+    texts = [path.read_text() for path in (ROOT / "frontend" / "src").rglob("*.ts*")]
+    names = {name for text in texts for name in re.findall(r'useSetting\("(\w+)"', text)}
+    assert len(names) > 15
+    assert {name for name in names if not NAME.fullmatch(name)} == set()

@@ -12,7 +12,7 @@ from wemble.store import jobs, settings
 
 LARGEST_BYTES = 64 << 10
 MOST = 40
-_NAME = re.compile(r"[a-z][a-z_]{0,39}")
+NAME = re.compile(r"[a-z][a-z_]{0,39}")
 
 
 def keep(library: Library, job_id: str, name: str, value: dict[str, Any]) -> None:
@@ -23,7 +23,7 @@ def keep(library: Library, job_id: str, name: str, value: dict[str, Any]) -> Non
     InvalidInput, TooLarge, NotFound
         If the name is none of ours, the value is too large, there are too many, or there is no such job.
     """
-    if not _NAME.fullmatch(name):
+    if not NAME.fullmatch(name):
         raise InvalidInput(f"a setting's name has up to 40 lower-case letters; got {name[:60]!r}")
     text = json.dumps(value)
     if len(text) > LARGEST_BYTES:

@@ -17,7 +17,7 @@ const INITIAL = { underDb: 20 };
 /** What a playout needs of a song: its points, in its own time, and how the next item follows. */
 export function OnAir() {
   const clip = useOpen(currentClip);
-  const [settings, keep] = useSetting("onAir", INITIAL);
+  const [settings, keep] = useSetting("on_air", INITIAL);
   if (!clip) return null;
   return (
     <section aria-label="on air" className="space-y-2 border-t border-rule pt-3">

@@ -15,7 +15,7 @@ const INITIAL = { tab: "" };
 
 /** Step 4 of a release: the disc and its tracks, or single files as for anything else. */
 export function ReleaseSend() {
-  const [settings, keep] = useSetting("releaseSend", INITIAL);
+  const [settings, keep] = useSetting("release_send", INITIAL);
   const tracks = useOpen((desk) => Object.values(desk.job.marks).some((mark) => mark.kind === "track"));
   return <CardTabs label="what to send" value={settings.tab || (tracks ? "release" : "files")} onChange={(tab) => keep({ tab })} tabs={[["release", "the release", <Release key="release" />], ["files", "single files", <SendCard key="files" />]]} />;
 }

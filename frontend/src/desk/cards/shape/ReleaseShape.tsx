@@ -7,6 +7,6 @@ const INITIAL = { tab: "tracks" };
 
 /** Step 2 of a release: its tracks, or the edges of its pieces one by one. */
 export function ReleaseShape() {
-  const [settings, keep] = useSetting("releaseShape", INITIAL);
+  const [settings, keep] = useSetting("release_shape", INITIAL);
   return <CardTabs label="what to shape" value={settings.tab} onChange={(tab) => keep({ tab })} tabs={[["tracks", "tracks", <Tracks key="tracks" />], ["edges", "edges of the pieces", <ShapeCard key="edges" />]]} />;
 }
