@@ -53,6 +53,7 @@ _LOUD_PART = 0.004
 _NEW = 4.0
 _SOFT_PART = 1e-5
 _SOFT_BLOCKS = 4
+_STEP_BLOCKS, _STEPS_UP, _JUST_BEFORE_BLOCKS = 7, 8.0, 10
 _BACK_BLOCKS = 3
 _UNSURE_MS = 1.5
 _SILENCE = 1e-20
@@ -291,6 +292,7 @@ def _begins(read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool) 
     power = block_power(heard, block)
     steepest = _steepest(surprise, power, lead)
     first = _back(power, steepest, lead, times=_CLEAR, part=_LOUD_PART, dip=_DIP_BLOCKS)
+    first = _stepped_up(power, first, lead)
     new = _back(surprise, first, lead, times=_NEW, part=_SOFT_PART, dip=1)
     led_into = first - new > _SOFT_BLOCKS  # longer than the soft beginning of a hit: another sound, which is left out
     rough = ((first if led_into else new) + 1) * block
@@ -310,6 +312,15 @@ def _back(power: Levels, start: int, lead: int, *, times: float, part: float, di
     over = np.asarray(power >= max(times * usual, part * float(power[lead:].max(initial=0.0))))
     over[start], over[:lead] = True, False
     return back_while(over, start, dip)
+
+
+def _stepped_up(power: Levels, start: int, lead: int) -> int:
+    """Return the block, a few before ``start`` at most, at which it became far louder at once than just before, and stayed so:
+    a hit may begin softly, inside a ring-out that was louder a while ago."""
+    for block in range(max(start - _STEP_BLOCKS, lead), start):
+        if power[block:start].min() >= _STEPS_UP * power[max(block - _JUST_BEFORE_BLOCKS, 0) : block].max(initial=_SILENCE):
+            return block
+    return start
 
 
 def _steepest(surprise: Levels, power: Levels, lead: int) -> int:
