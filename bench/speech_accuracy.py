@@ -1,6 +1,6 @@
 """How well sound and silence are told apart on real speech: the definitions of the figures, and the report.
 
-    python bench/speech_accuracy.py [report|tune|fresh] [phrases a voice at the most] [-v]
+    python bench/speech_accuracy.py [report|tune|fresh|held] [phrases a voice at the most] [seed] [-v]
 
 - onset error: |first frame detected − first audible frame| of each phrase, on what was detected (rooms not)
 - loss: audible time of a phrase that is not kept, rooms included; a phrase is hurt at more than 5 ms
@@ -119,11 +119,11 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
 
 
 def main() -> None:
-    split = sys.argv[1] if len(sys.argv) > 1 else "report"
-    most = int(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2].isdigit() else 400
+    split, *numbers = [word for word in sys.argv[1:] if word != "-v"] or ["report"]
+    most, seed = [*map(int, numbers), *(400, 0)[len(numbers) :]]
     for voice in SPLITS[split]:
         by_level: dict[str, Score] = defaultdict(Score)
-        for take in takes(split, voice, most=most):
+        for take in takes(split, voice, most=most, seed=seed):
             score(take, ours, by_level["in all"])
             score(take, ours, by_level[take.name.split(" ", 2)[2]])
         for level in sorted(by_level):

@@ -29,9 +29,17 @@ PACKAGES = {
     "ru": "asterisk-core-sounds-ru-g722",
     "alsa": "alsa-utils",
     "it-menardi": "asterisk-prompt-it-menardi-wav",
+    **{f"letters-{language}": "klettres-data" for language in ("de", "fr", "nds", "pt_BR", "uk")},
 }
+"""Of the letters and syllables only speakers whose own room is not heard in the noise that is added."""
 SPLITS = {"tune": ("en", "es", "fr"), "report": ("it", "ru", "alsa", "espeak"), "fresh": ("it-menardi",)}
-NOISES = {"tune": ("white", "pink", "red_hum"), "report": ("brown_hum", "fan"), "fresh": ("dusk", "hiss_hum")}
+SPLITS["held"] = tuple(voice for voice in PACKAGES if voice.startswith("letters"))
+NOISES = {
+    "tune": ("white", "pink", "red_hum"),
+    "report": ("brown_hum", "fan"),
+    "fresh": ("dusk", "hiss_hum"),
+    "held": ("hiss_hum", "fan", "pink"),
+}
 LEVELS_DB = (-60.0, -55.0, -50.0, -45.0)
 ESPEAK_LINES = (
     "The ferry leaves from the upper slipway.", "Mind the wet steps.", "Fish and fresh bread after six.",
@@ -60,13 +68,14 @@ class Take:
 
 def fetch(voice: str) -> Path:
     """Return the folder with a voice's recordings, fetched from Debian on first use."""
-    folder = DATA / voice
+    package, _, language = PACKAGES[voice], *voice.partition("-")[1:]
+    folder = DATA / (voice if package != "klettres-data" else "letters")
     if not folder.exists():
         DATA.mkdir(exist_ok=True)
-        subprocess.run(["apt-get", "download", PACKAGES[voice]], cwd=DATA, check=True, capture_output=True)
-        deb = next(DATA.glob(PACKAGES[voice] + "_*.deb"))
+        subprocess.run(["apt-get", "download", package], cwd=DATA, check=True, capture_output=True)
+        deb = next(DATA.glob(package + "_*.deb"))
         subprocess.run(["dpkg", "-x", deb, folder], check=True)
-    return folder
+    return folder / "usr/share/klettres" / language if package == "klettres-data" else folder
 
 
 def prompts(voice: str) -> Iterator[tuple[int, NDArray[np.float32]]]:
@@ -81,12 +90,13 @@ def prompts(voice: str) -> Iterator[tuple[int, NDArray[np.float32]]]:
         files = sorted(
             path
             for path in folder.rglob("*.*")
-            if path.suffix in {".g722", ".wav"} and path.parent.name not in {"silence", "letters", "digits", "phonetic"}
+            if path.suffix in {".g722", ".wav", ".ogg"}
+            and path.parent.name not in {"silence", "letters", "digits", "phonetic"}
         )
     for path in files:
         if path.stat().st_size < 400:
             continue  # a few of the packages' files hold nothing
-        if path.suffix == ".wav":
+        if path.suffix != ".g722":
             samples, rate = soundfile.read(path, dtype="float32", always_2d=True)
             mono = samples[:, 0]
         else:
@@ -178,11 +188,11 @@ def _audible(clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int) 
     return full | (_windowed_rms(signal.sosfiltfilt(sos, clean), rate) >= upper_floor)
 
 
-def takes(split: str, voice: str, *, phrases_a_take: int = 12, most: int = 400) -> Iterator[Take]:
-    """Yield takes of one voice, every phrase once, levels and noises in turn."""
+def takes(split: str, voice: str, *, phrases_a_take: int = 12, most: int = 400, seed: int = 0) -> Iterator[Take]:
+    """Yield takes of one voice, every phrase once, levels and noises in turn; with another seed in other company."""
     material = list(prompts(voice))[:most]
-    seed = {"tune": 101, "report": 90210, "fresh": 4711}[split] + sum(map(ord, voice))
-    rng = np.random.default_rng(seed)
+    first_seed = {"tune": 101, "report": 90210, "fresh": 4711, "held": 6007}[split]
+    rng = np.random.default_rng((seed or first_seed) + sum(map(ord, voice)))
     order = rng.permutation(len(material))
     for number, first in enumerate(range(0, len(order), phrases_a_take)):
         chosen = [material[i] for i in order[first : first + phrases_a_take]]

@@ -26,6 +26,7 @@ from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
 
 Spans = NDArray[np.int64]
+Floats = NDArray[np.float64]
 
 HYSTERESIS_DB = 6.0
 _ACTIVE_OVER_FLOOR_DB = 4.0
@@ -34,9 +35,10 @@ _DIP_MS = 40.0
 _FAINT_REACH_MS = 96.0
 _DROPPED_REACH_MS = 72.0
 _DROPPED_REACH_BEFORE_MS = 60.0
-_RELEASE_REACH_MS = 150.0
-_RELEASE_MS = (28.0, 90.0)
+_RELEASE_REACH_MS, _SHORT_RELEASE_REACH_MS = 220.0, 150.0
+_LONGEST_CLICK_MS, _LONGEST_BURST_MS = 28.0, 90.0
 _LONGEST_RELEASE_MS = 150.0
+_SHUT_MS, _SHUT_WITHIN_MS, _SHUT_DB = 20.0, 80.0, 16.0
 _CONSONANT_MS = 350.0
 _CLICK_MS = 40.0
 _SWELL_MS = 20.0
@@ -232,7 +234,7 @@ def _with_consonants(envelope: Envelope, floor: Floor, mains: Spans, faint: Span
     """Return the sounds with the quiet runs next to them taken in: their consonants.
 
     A faint run may lie a little farther off than one that could be a click or a breath. After a sound, the release
-    of a stop ("t", "ts") may come later still.
+    of a stop ("t", "ts") may come later still: it is longer than a click, or the sound before it was shut off at once.
     """
     beside = np.concatenate([faint, dropped])
     reach = np.concatenate([np.full(len(faint), _FAINT_REACH_MS), np.full(len(dropped), _DROPPED_REACH_MS)])
@@ -240,40 +242,45 @@ def _with_consonants(envelope: Envelope, floor: Floor, mains: Spans, faint: Span
     order = order[(beside[:, 1] - beside[:, 0])[order] <= envelope.bins(_CONSONANT_MS)]
     beside, reach = beside[order], reach[order]
     bin_ms = 1000.0 * envelope.bin_s
-    after = np.where(_is_release(envelope, floor, beside), _RELEASE_REACH_MS, reach) / bin_ms
+    held_ms = _held_ms(envelope, floor, beside)
+    burst = (held_ms <= _LONGEST_BURST_MS) & (beside[:, 1] - beside[:, 0] <= envelope.bins(_LONGEST_RELEASE_MS))
+    after = np.where(burst & (held_ms >= _LONGEST_CLICK_MS), _RELEASE_REACH_MS, reach) / bin_ms
+    after_stop = np.maximum(after, np.where(burst, _SHORT_RELEASE_REACH_MS, reach) / bin_ms)
     before = np.where(reach < _FAINT_REACH_MS, _DROPPED_REACH_BEFORE_MS, reach) / bin_ms
     starts, ends = beside[:, 0].tolist(), beside[:, 1].tolist()
-    after_bins, before_bins = after.tolist(), before.tolist()
     out: list[tuple[int, int]] = []
-    for start, end in mains.tolist():
+    for (start, end), shut in zip(mains.tolist(), _shut(envelope, mains).tolist(), strict=True):
+        reaches = after_stop if shut else after
         at = bisect_left(starts, end)
-        while at < len(starts) and starts[at] - end < after_bins[at]:
+        while at < len(starts) and starts[at] - end < reaches[at]:
             end = max(end, ends[at])
             at += 1
         at = bisect_right(ends, start) - 1
-        while at >= 0 and start - ends[at] < before_bins[at]:
+        while at >= 0 and start - ends[at] < before[at]:
             start = min(start, starts[at])
             at -= 1
         out.append((start, end))
     return merged(np.array(out, np.int64).reshape(-1, 2), 1)
 
 
-def _is_release(envelope: Envelope, floor: Floor, spans: Spans) -> Flags:
-    """Say of each span whether it could be the release of a stop: longer than a click, shorter than a breath.
+def _shut(envelope: Envelope, sounds: Spans) -> Flags:
+    """Say of each sound whether it ends at once, as before a stop whose release is still to come."""
+    falls, within = max(envelope.bins(_SHUT_MS), 1), envelope.bins(_SHUT_WITHIN_MS)
+    last = len(envelope.level_db) - 1
+    at = sounds[:, 1, None] - np.arange(within + 1)
+    fall_db = envelope.level_db[np.clip(at - falls, 0, last)] - envelope.level_db[np.clip(at, 0, last)]
+    return np.asarray(fall_db.max(axis=1, initial=0.0) >= _SHUT_DB)
 
-    Length is measured where the power is, (Σp)²/Σp² with the floor taken off, so that a click's two bursts of a few
-    milliseconds stay short however far apart they are.
-    """
+
+def _held_ms(envelope: Envelope, floor: Floor, spans: Spans) -> Floats:
+    """Return how long each span has its power, (Σp)²/Σp² with the floor taken off, in ms: a click's two bursts of a few
+    milliseconds stay short however far apart they are."""
     if not len(spans):
-        return np.zeros(0, np.bool_)
+        return np.zeros(0)
     power = np.maximum(envelope.power.astype(np.float64) - 10.0 ** (floor.level_db / 10.0), 0.0)
     bounds = np.minimum(spans, len(power) - 1).ravel()
     total, squares = np.add.reduceat(power, bounds)[::2], np.add.reduceat(np.square(power), bounds)[::2]
-    held_ms = np.square(total) / np.maximum(squares, 1e-30) * envelope.bin_s * 1000.0
-    shortest, longest = _RELEASE_MS
-    return np.asarray(
-        (held_ms >= shortest) & (held_ms <= longest) & (spans[:, 1] - spans[:, 0] <= envelope.bins(_LONGEST_RELEASE_MS))
-    )
+    return np.asarray(np.square(total) / np.maximum(squares, 1e-30) * envelope.bin_s * 1000.0)
 
 
 def _with_swell(envelope: Envelope, alone: Spans, sounds: Spans) -> Spans:
