@@ -49,11 +49,11 @@ _AFTER_BLOCKS = 5
 _BEFORE_BLOCKS = 6
 _WEIGHT = 0.5
 _CLEAR = 6.0
-_LOUD_PART = 0.004
+_LOUD_PART, _SOFT_BEGINNING = 0.004, 0.0007
 _NEW = 4.0
 _SOFT_PART = 1e-5
 _SOFT_BLOCKS = 4
-_STEP_BLOCKS, _STEPS_UP, _JUST_BEFORE_BLOCKS = 7, 8.0, 10
+_STEP_BLOCKS, _STEPS_UP, _SURPRISES, _JUST_BEFORE_BLOCKS = 7, 8.0, 6.0, 10
 _BACK_BLOCKS = 3
 _UNSURE_MS = 1.5
 _SILENCE = 1e-20
@@ -292,7 +292,7 @@ def _begins(read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool) 
     power = block_power(heard, block)
     steepest = _steepest(surprise, power, lead)
     first = _back(power, steepest, lead, times=_CLEAR, part=_LOUD_PART, dip=_DIP_BLOCKS)
-    first = _stepped_up(power, first, lead)
+    first = _softly_begun(power, surprise, first, lead)
     new = _back(surprise, first, lead, times=_NEW, part=_SOFT_PART, dip=1)
     led_into = first - new > _SOFT_BLOCKS  # longer than the soft beginning of a hit: another sound, which is left out
     rough = ((first if led_into else new) + 1) * block
@@ -314,11 +314,18 @@ def _back(power: Levels, start: int, lead: int, *, times: float, part: float, di
     return back_while(over, start, dip)
 
 
-def _stepped_up(power: Levels, start: int, lead: int) -> int:
-    """Return the block, a few before ``start`` at most, at which it became far louder at once than just before, and stayed so:
-    a hit may begin softly, inside a ring-out that was louder a while ago."""
+def _softly_begun(power: Levels, surprise: Levels, start: int, lead: int) -> int:
+    """Return the block, a few before ``start`` at most, at which a hit begins softly inside a ring-out that was louder a while
+    ago: it became far louder at once than just before and stayed so, or nothing just before is nearly as surprising.
+
+    What lies far under the hit is another's bleed.
+    """
+    least = _SOFT_BEGINNING * float(power[lead:].max(initial=0.0))
     for block in range(max(start - _STEP_BLOCKS, lead), start):
-        if power[block:start].min() >= _STEPS_UP * power[max(block - _JUST_BEFORE_BLOCKS, 0) : block].max(initial=_SILENCE):
+        just_before = slice(max(block - _JUST_BEFORE_BLOCKS, 0), block)
+        stepped_up = power[block:start].min() >= _STEPS_UP * power[just_before].max(initial=_SILENCE)
+        surprises = surprise[block] >= _SURPRISES * surprise[just_before].max(initial=_SILENCE)
+        if power[block] >= least and (stepped_up or surprises):
             return block
     return start
 
