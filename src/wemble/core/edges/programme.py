@@ -56,9 +56,11 @@ _DIES_AWAY_S = 0.1
 """What is near its floor for less ends at once."""
 _LINE_WINDOW_MS, _LINE_DB, _LEAST_LINE_BLOCKS, _MOST_LINE_BLOCKS = 40.0, 12.0, 100, 2000
 _STEADY_WITHIN_DB, _BAND_STEADY_WITHIN_DB, _CONTINUED_DB = 0.7, 1.0, 10.0
+_MISSED_MS, _MISSED_PART = 200.0, 0.5
 _WELL_HEARD, _OVERLAP_BLOCKS, _LEAST_OVERLAP_BLOCKS, _OVERLAPS = 8.0, 1500, 50, (0.6, 1.2)
 _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
+_CLEARLY, _CLEARLY_MS, _SLOWLY_IF_RESTLESS_S = 6.0, 200.0, 0.2
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
 _LEAST_FLOOR_DB = -96.0
@@ -106,8 +108,11 @@ def find_programme(
     start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
     end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
     restless = bool(behind.by_itself[-2] > _RESTLESS)
-    if not end_reason and not ended.steady and ended.near_s > (_SLOW_IF_RESTLESS_S if restless else _SLOW_S):
-        end_reason = f"it dies away slowly: {ended.near_s:.1f} s of it are hardly louder than the floor"
+    slow_s = _SLOW_IF_RESTLESS_S if restless else _SLOW_S
+    slowly = ended.near_s > slow_s or (restless and ended.hardly_s > _SLOWLY_IF_RESTLESS_S)
+    if not end_reason and not ended.steady and slowly:
+        long_s = max(ended.near_s, ended.hardly_s if restless else 0.0)
+        end_reason = f"it dies away slowly: {long_s:.1f} s of it are hardly louder than the floor"
     return Programme(
         start,
         max(end, start + 1),
@@ -295,13 +300,15 @@ def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Begun:
-    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds.
+    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds; ``hardly_s``,
+    until 200 ms of it are clear of the floor: in a restless one a beat more or less may be hidden until then.
 
     Whether it begins ``at_once``, or rises so steadily that its block is that of a line through it.
     """
 
     block: int
     near_s: float
+    hardly_s: float
     at_once: bool = False
     steady: bool = False
 
@@ -328,7 +335,8 @@ def _ends(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
         by_db=_LINE_DB, least=_LEAST_LINE_BLOCKS, most=_MOST_LINE_BLOCKS, spread_db=_STEADY_WITHIN_DB,
     )  # fmt: skip
     if line is None:
-        return replace(begun, block=first)
+        sooner_s = (begun.block - first) * _BLOCK_MS / 1000.0
+        return replace(begun, block=first, hardly_s=begun.hardly_s + sooner_s)
     return replace(begun, block=max(round(line.meets(-line.spread_db)), 0), steady=True)
 
 
@@ -340,8 +348,9 @@ def _begun(powers: Powers, sure: Powers, own: Powers, noise: _Noise, least: floa
     loud = _in_floors(own, noise)
     begun = _first_lasting(loud >= least)
     louder = int(np.argmax(loud[begun:] >= _CLEAR))
+    clearly = int(np.argmax(_averaged(loud[begun:], _CLEARLY_MS) >= _CLEARLY))
     later = _after_the_rise(powers[:, :, begun:], sure[:, :, begun:], noise)
-    return _Begun(begun + later, louder * _BLOCK_MS / 1000.0, at_once=later > 0)
+    return _Begun(begun + later, louder * _BLOCK_MS / 1000.0, clearly * _BLOCK_MS / 1000.0, at_once=later > 0)
 
 
 def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
@@ -373,7 +382,8 @@ def _first_lasting(flags: NDArray[np.bool_]) -> int:
 
 
 def _continued(own: Powers, powers: Powers, noise: _Noise) -> Powers:
-    """Return a sound's own power with each band that rises steadily out of its noise continued into it, as far as 10 dB."""
+    """Return a sound's own power with each band that rises steadily out of its noise continued into it, as far as 10 dB, unless
+    there is too little for it to be there."""
     continued = own.copy()
     for band, channel in np.ndindex(len(own) - 2, own.shape[1]):
         floor = noise.power[band, channel]
@@ -386,8 +396,24 @@ def _continued(own: Powers, powers: Powers, noise: _Noise) -> Powers:
         if first and line is not None:
             level_db = line.at(np.arange(first))
             hidden = level_db > line.at(first) - _CONTINUED_DB
-            continued[band, channel, :first] = np.where(hidden, 10.0 ** (level_db / 10.0), 0.0)
+            expected = np.where(hidden, 10.0 ** (level_db / 10.0), 0.0)
+            wavers = floor * (noise.by_itself[band] - 1.0) * (noise.window_ms[band] / _MISSED_MS) ** 0.5
+            gone = _gone(powers[band, channel, :first] - floor, expected, float(_MISSED_PART * wavers))
+            continued[band, channel, gone:first] = expected[gone:]
+            continued[band, channel, :gone] = 0.0
     return continued
+
+
+def _gone(heard: Powers, expected: Powers, wavers: float) -> int:
+    """Return the block outside of which a sound is not as loud as expected: over 200 ms more is missed than noise wavers by."""
+    blocks = round(_MISSED_MS / _BLOCK_MS)
+    missed = np.flatnonzero(_running_mean(expected - heard, blocks) > wavers)
+    return int(missed[-1]) + blocks if len(missed) else 0
+
+
+def _running_mean(values: Powers, blocks: int) -> Powers:
+    sums = np.concatenate([[0.0], np.cumsum(values)])
+    return np.asarray((sums[blocks:] - sums[:-blocks]) / blocks)
 
 
 def _overlap(powers: Powers, noise: _Noise) -> Powers:
