@@ -9,9 +9,9 @@ behind it lie 0.3 to 20 s of noise 50 to 75 dB under full scale, under all of it
 
 **The limit** is the first and the last frame at which they are as loud as 10 ms of the noise by itself hardly ever are (one in a
 thousand): what comes before or after is no louder than the noise's own swells. Late starts and cut ends are counted from there as
-well, early starts and late ends from the truth. Where a sound sinks by a decibel in a tenth of a second, the frame at which it meets
-its floor says little: ends are counted as well **to the decibel**, from the last frames at which the clean sound is 1 dB over
-and 1 dB under the noise, the least difference in level that is heard (common practice, from memory).
+well, early starts and late ends from the truth. Where a sound sinks by some decibels a second, the frame at which it meets its floor
+says little: **what can be told** of an end lies between the limit and the last frame at which the clean sound is 1 dB under the noise,
+the least difference in level that is heard (common practice, from memory).
 """
 
 from __future__ import annotations
@@ -49,8 +49,8 @@ Stereo = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Mix:
-    """A mix, float32 (2, frames), and in frames its programme, the limit of what could be told of it, and its end a decibel over
-    and under its floor."""
+    """A mix, float32 (2, frames), and in frames its programme, the limit of what could be told of it, and its end a decibel under
+    its floor."""
 
     name: str
     rate_hz: int
@@ -59,7 +59,6 @@ class Mix:
     end: int
     start_limit: int
     end_limit: int
-    end_over: int
     end_under: int
 
 
@@ -86,22 +85,22 @@ def made(split: str, number: int, rng: np.random.Generator) -> Mix:
     before, behind = (int(rng.choice([rng.uniform(0.3, 1.5), rng.uniform(1.5, 20)]) * rate) for _ in range(2))
     clean = np.concatenate([np.zeros((2, before)), music, np.zeros((2, behind))], axis=1)
     noise = np.stack([room_tone(kind, clean.shape[1], rate, level_db, rng) for _ in range(2)])
-    heard, limit, over, under = (np.flatnonzero(one)[[0, -1]] for one in _audible(clean, noise, rate))
+    heard, limit, under = (np.flatnonzero(one)[[0, -1]] for one in _audible(clean, noise, rate))
     name = f"{number}: {', '.join(words)}, {kind} {level_db:.0f} dB, air {before / rate:.1f} and {behind / rate:.1f} s"
-    ends = (int(one[1]) + 1 for one in (limit, over, under))
+    ends = (int(one[1]) + 1 for one in (limit, under))
     samples = (clean + noise).astype(np.float32)
     return Mix(name, rate, samples, int(heard[0]), int(heard[1]) + 1, int(limit[0]), *ends)
 
 
 def _audible(clean: Stereo, noise: NDArray[np.float32], rate: int) -> NDArray[np.bool_]:
-    """Return where 10 ms of the clean sound are as loud as the noise, as loud as it hardly ever is by itself, a decibel over it
-    and a decibel under it: (4, frames)."""
+    """Return where 10 ms of the clean sound are as loud as the noise, as loud as it hardly ever is by itself, and a decibel under
+    the noise: (3, frames)."""
     sos = signal.butter(2, 2000, "highpass", fs=rate, output="sos")
-    audible = np.zeros((4, clean.shape[1]), np.bool_)
+    audible = np.zeros((3, clean.shape[1]), np.bool_)
     for sound, under in ((clean, noise), (signal.sosfiltfilt(sos, clean), signal.sosfiltfilt(sos, noise))):
         loud, floor = _mean_power(sound, rate), _mean_power(under.astype(np.float64), rate)
         mean, swell = floor.mean(axis=1), np.quantile(floor[:, :: rate // 1000], HARDLY_EVER, axis=1)
-        for n, least in enumerate((mean, swell, mean * DECIBEL, mean / DECIBEL)):
+        for n, least in enumerate((mean, swell, mean / DECIBEL)):
             audible[n] |= (loud >= least[:, None]).any(axis=0)
     return audible
 
@@ -203,8 +202,8 @@ def found_in(mix: Mix) -> Programme:
 
 @dataclass(frozen=True)
 class Outcome:
-    """How far a programme was missed, in ms: later than true, from the limit late at its start and cut at its end, and later than
-    its end to the decibel."""
+    """How far a programme was missed, in ms: later than true, from the limit late at its start and cut at its end, and how much
+    later or earlier it ends than can be told."""
 
     name: str
     found: Programme
@@ -212,7 +211,7 @@ class Outcome:
     end_ms: float
     late_ms: float
     cut_ms: float
-    to_the_decibel_ms: float
+    told_ms: float
 
     @classmethod
     def of(cls, mix: Mix, found: Programme) -> Outcome:
@@ -222,7 +221,7 @@ class Outcome:
         return cls(
             mix.name, found, (start - mix.start) * ms, (end - mix.end) * ms,
             (start - max(mix.start_limit, mix.start)) * ms, (min(mix.end_limit, mix.end) - end) * ms,
-            (end - min(max(end, mix.end_over), mix.end_under)) * ms,
+            (end - min(max(end, min(mix.end_limit, mix.end)), mix.end_under)) * ms,
         )  # fmt: skip
 
     @property
@@ -252,22 +251,19 @@ def main() -> None:
     starts, ends = np.abs([one.start_ms for one in outcomes]), np.abs([one.end_ms for one in outcomes])
     steps = [abs(one.start_ms) for one in outcomes if "swell" not in one.name]
     sure_ends = [abs(one.end_ms) for one in outcomes if one.found.end_confidence >= DOUBTFUL]
-    decibel = np.abs([one.to_the_decibel_ms for one in outcomes])
+    told = np.abs([one.told_ms for one in outcomes])
     for title, sizes in (
         ("start", starts),
         ("of those that do not swell in", steps),
         ("end", ends),
         ("of those that it is sure of", sure_ends),
-        ("to the decibel", decibel),
+        ("from what can be told", told),
     ):
         print(f"{title}: median {np.median(sizes):.1f} ms, 95 % {np.percentile(sizes, 95):.1f} ms of {len(sizes)}")
     print(f"late by > {LATE_MS:g} ms: {late}, from the limit {sum(one.late_ms > LATE_MS for one in outcomes)}")
     beyond = [one for one in outcomes if one.cut_ms > CUT_MS]
     sure = [one for one in beyond if one.found.end_confidence >= DOUBTFUL]
-    cut_decibel = sum(one.to_the_decibel_ms < -CUT_MS for one in outcomes)
-    print(
-        f"cut by > {CUT_MS:g} ms: {cut}, to the decibel {cut_decibel}, from the limit {len(beyond)}, of these sure {len(sure)}"
-    )
+    print(f"cut by > {CUT_MS:g} ms: {cut}, from the limit {len(beyond)}, of these sure {len(sure)}")
     print(
         f"flagged {sum(not one.sure for one in outcomes)}, wrong and sure {sum(one.sure and one.wrong for one in outcomes)}"
     )

@@ -44,7 +44,7 @@ _WINDOWS_MS = (10.0, 14.0, 20.0, 28.0, 40.0, 56.0, 80.0, 112.0, 160.0)
 _STEADY, _STEADY_WHOLE = 1.5, 1.2
 _HARDLY_EVER, _CORRELATED = 1e-7, 1.5
 _EARLIEST_BLOCKS, _MORE_THAN_NOISE = 5, 2.0
-_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _JUMPS_DB, _GOES_ON = 20, 1.5, 15.0, 14.0, 0.38
+_RISE_BLOCKS, _RISES_DB, _AT_ONCE_DB, _JUMPS_DB, _GOES_ON = 20, 1.5, 15.0, 11.0, 0.38
 _ALONE_S = 1.0
 _CLEAR_BEFORE_MS, _CLEAR_WITHIN_MS = 20.0, 20.0
 _SETTLING_BLOCKS = 30
@@ -362,7 +362,8 @@ def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
     if heard[after] < 0.0 or risen < _RISES_DB:
         return 0
     between = powers[-2:, :, : max(after - _EARLIEST_BLOCKS, 0)]
-    if between.shape[2] and (between.mean(axis=2) / noise.power[-2:]).max() > _MORE_THAN_NOISE:
+    most = np.maximum(noise.by_itself[-2:, None], _MORE_THAN_NOISE)
+    if between.shape[2] and (between.mean(axis=2) / noise.power[-2:] > most).any():
         return 0
     first = heard[after : after + _RISE_BLOCKS // 2].max() - heard[after]
     # What swells is first surely heard where the noise lets go of it, and goes on rising.
