@@ -10,7 +10,7 @@ behind it lie 0.3 to 20 s of noise 50 to 75 dB under full scale, under all of it
 **The limit** is the first and the last frame at which they are as loud as 10 ms of the noise by itself hardly ever are (one in a
 thousand): what comes before or after is no louder than the noise's own swells. Late starts and cut ends are counted from there as
 well, early starts and late ends from the truth. Where a sound sinks by some decibels a second, the frame at which it meets its floor
-says little: **what can be told** of an end lies between the limit and the last frame at which the clean sound is 1 dB under the noise,
+says little: **what can be told** lies between the limit and the first or last frame at which the clean sound is 1 dB under the noise,
 the least difference in level that is heard (common practice, from memory).
 """
 
@@ -49,8 +49,8 @@ Stereo = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Mix:
-    """A mix, float32 (2, frames), and in frames its programme, the limit of what could be told of it, and its end a decibel under
-    its floor."""
+    """A mix, float32 (2, frames), and in frames its programme, the limit of what could be told of it, and where it is a decibel
+    under its floor."""
 
     name: str
     rate_hz: int
@@ -59,6 +59,7 @@ class Mix:
     end: int
     start_limit: int
     end_limit: int
+    start_under: int
     end_under: int
 
 
@@ -87,9 +88,8 @@ def made(split: str, number: int, rng: np.random.Generator) -> Mix:
     noise = np.stack([room_tone(kind, clean.shape[1], rate, level_db, rng) for _ in range(2)])
     heard, limit, under = (np.flatnonzero(one)[[0, -1]] for one in _audible(clean, noise, rate))
     name = f"{number}: {', '.join(words)}, {kind} {level_db:.0f} dB, air {before / rate:.1f} and {behind / rate:.1f} s"
-    ends = (int(one[1]) + 1 for one in (limit, under))
-    samples = (clean + noise).astype(np.float32)
-    return Mix(name, rate, samples, int(heard[0]), int(heard[1]) + 1, int(limit[0]), *ends)
+    bounds = (int(frame) + at for one in (heard, limit, under) for at, frame in enumerate(one))
+    return Mix(name, rate, (clean + noise).astype(np.float32), *bounds)
 
 
 def _audible(clean: Stereo, noise: NDArray[np.float32], rate: int) -> NDArray[np.bool_]:
@@ -202,8 +202,8 @@ def found_in(mix: Mix) -> Programme:
 
 @dataclass(frozen=True)
 class Outcome:
-    """How far a programme was missed, in ms: later than true, from the limit late at its start and cut at its end, and how much
-    later or earlier it ends than can be told."""
+    """How far a programme was missed, in ms: later than true, from the limit late at its start and cut at its end, and later than
+    can be told."""
 
     name: str
     found: Programme
@@ -211,7 +211,8 @@ class Outcome:
     end_ms: float
     late_ms: float
     cut_ms: float
-    told_ms: float
+    start_told_ms: float
+    end_told_ms: float
 
     @classmethod
     def of(cls, mix: Mix, found: Programme) -> Outcome:
@@ -221,6 +222,7 @@ class Outcome:
         return cls(
             mix.name, found, (start - mix.start) * ms, (end - mix.end) * ms,
             (start - max(mix.start_limit, mix.start)) * ms, (min(mix.end_limit, mix.end) - end) * ms,
+            (start - max(min(start, max(mix.start_limit, mix.start)), mix.start_under)) * ms,
             (end - min(max(end, min(mix.end_limit, mix.end)), mix.end_under)) * ms,
         )  # fmt: skip
 
@@ -251,13 +253,16 @@ def main() -> None:
     starts, ends = np.abs([one.start_ms for one in outcomes]), np.abs([one.end_ms for one in outcomes])
     steps = [abs(one.start_ms) for one in outcomes if "swell" not in one.name]
     sure_ends = [abs(one.end_ms) for one in outcomes if one.found.end_confidence >= DOUBTFUL]
-    told = np.abs([one.told_ms for one in outcomes])
+    start_told, end_told = (
+        np.abs([getattr(one, name) for one in outcomes]) for name in ("start_told_ms", "end_told_ms")
+    )
     for title, sizes in (
         ("start", starts),
         ("of those that do not swell in", steps),
+        ("start, from what can be told", start_told),
         ("end", ends),
         ("of those that it is sure of", sure_ends),
-        ("from what can be told", told),
+        ("end, from what can be told", end_told),
     ):
         print(f"{title}: median {np.median(sizes):.1f} ms, 95 % {np.percentile(sizes, 95):.1f} ms of {len(sizes)}")
     print(f"late by > {LATE_MS:g} ms: {late}, from the limit {sum(one.late_ms > LATE_MS for one in outcomes)}")

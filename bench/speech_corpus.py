@@ -29,11 +29,16 @@ PACKAGES = {
     "ru": "asterisk-core-sounds-ru-g722",
     "alsa": "alsa-utils",
     "it-menardi": "asterisk-prompt-it-menardi-wav",
-    **{f"letters-{language}": "klettres-data" for language in ("de", "fr", "nds", "pt_BR", "uk")},
+    "letters": "klettres-data",
 }
+LETTERS = tuple(f"letters/usr/share/klettres/{language}" for language in ("de", "fr", "nds", "pt_BR", "uk"))
 """Of the letters and syllables only speakers whose own room is not heard in the noise that is added."""
-SPLITS = {"tune": ("en", "es", "fr"), "report": ("it", "ru", "alsa", "espeak"), "fresh": ("it-menardi",)}
-SPLITS["held"] = tuple(voice for voice in PACKAGES if voice.startswith("letters"))
+SPLITS = {
+    "tune": ("en", "es", "fr"),
+    "report": ("it", "ru", "alsa", "espeak"),
+    "fresh": ("it-menardi",),
+    "held": LETTERS,
+}
 NOISES = {
     "tune": ("white", "pink", "red_hum"),
     "report": ("brown_hum", "fan"),
@@ -68,14 +73,14 @@ class Take:
 
 def fetch(voice: str) -> Path:
     """Return the folder with a voice's recordings, fetched from Debian on first use."""
-    package, _, language = PACKAGES[voice], *voice.partition("-")[1:]
-    folder = DATA / (voice if package != "klettres-data" else "letters")
+    named = voice.split("/")[0]
+    package, folder = PACKAGES[named], DATA / named
     if not folder.exists():
         DATA.mkdir(exist_ok=True)
         subprocess.run(["apt-get", "download", package], cwd=DATA, check=True, capture_output=True)
         deb = next(DATA.glob(package + "_*.deb"))
         subprocess.run(["dpkg", "-x", deb, folder], check=True)
-    return folder / "usr/share/klettres" / language if package == "klettres-data" else folder
+    return DATA / voice
 
 
 def prompts(voice: str) -> Iterator[tuple[int, NDArray[np.float32]]]:

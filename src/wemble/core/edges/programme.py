@@ -60,7 +60,7 @@ _MISSED_MS, _MISSED_PART = 200.0, 0.5
 _WELL_HEARD, _OVERLAP_BLOCKS, _LEAST_OVERLAP_BLOCKS, _OVERLAPS = 8.0, 1500, 50, (0.6, 1.2)
 _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
-_CLEARLY, _CLEARLY_MS, _SLOWLY_IF_RESTLESS_S = 6.0, 200.0, 0.2
+_CLEARLY, _CLEARLY_MS, _HARDLY_IF_RESTLESS_S = 6.0, 200.0, 0.2
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
 _LEAST_FLOOR_DB = -96.0
@@ -108,11 +108,7 @@ def find_programme(
     start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
     end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
     restless = bool(behind.by_itself[-2] > _RESTLESS)
-    slow_s = _SLOW_IF_RESTLESS_S if restless else _SLOW_S
-    slowly = ended.near_s > slow_s or (restless and ended.hardly_s > _SLOWLY_IF_RESTLESS_S)
-    if not end_reason and not ended.steady and slowly:
-        long_s = max(ended.near_s, ended.hardly_s if restless else 0.0)
-        end_reason = f"it dies away slowly: {long_s:.1f} s of it are hardly louder than the floor"
+    end_reason = end_reason or _dies_away_slowly(ended, restless=restless)
     return Programme(
         start,
         max(end, start + 1),
@@ -132,6 +128,15 @@ def _doubt(air_s: float, heard_s: Floats, verb: str, where: str) -> str:
     if first[1] - first[0] < _SHORT_S and then[0] - first[1] > _FAR_S:
         return f"something short lies {then[0] - first[1]:.1f} s {where}"
     return ""
+
+
+def _dies_away_slowly(ended: _Begun, *, restless: bool) -> str:
+    """Return why an end may be elsewhere, whose last beats may be hidden by a restless floor or are near any."""
+    near_s, hardly_s = ended.near_s, ended.hardly_s if restless else 0.0
+    slow_s = _SLOW_IF_RESTLESS_S if restless else _SLOW_S
+    if ended.steady or (near_s <= slow_s and hardly_s <= _HARDLY_IF_RESTLESS_S):
+        return ""
+    return f"it dies away slowly: {max(near_s, hardly_s):.1f} s of it are hardly louder than the floor"
 
 
 def sharp_start(read: Read, start_frame: int, from_frame: int, rate_hz: int) -> int:
@@ -300,8 +305,8 @@ def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Begun:
-    """The block in which a sound begins, and for how long it then stays within 6 dB of its floor, in seconds; ``hardly_s``,
-    until 200 ms of it are clear of the floor: in a restless one a beat more or less may be hidden until then.
+    """The block in which a sound begins, and in seconds how long it takes from there to come 6 dB over its floor at all, and
+    (``hardly_s``) until 200 ms of it are clear: a restless floor may hide a beat until then.
 
     Whether it begins ``at_once``, or rises so steadily that its block is that of a line through it.
     """

@@ -248,15 +248,16 @@ def _with_consonants(envelope: Envelope, floor: Floor, mains: Spans, faint: Span
     after_stop = np.maximum(after, np.where(burst, _SHORT_RELEASE_REACH_MS, reach) / bin_ms)
     before = np.where(reach < _FAINT_REACH_MS, _DROPPED_REACH_BEFORE_MS, reach) / bin_ms
     starts, ends = beside[:, 0].tolist(), beside[:, 1].tolist()
+    before_bins, after_bins, after_stop_bins = before.tolist(), after.tolist(), after_stop.tolist()
     out: list[tuple[int, int]] = []
     for (start, end), shut in zip(mains.tolist(), _shut(envelope, mains).tolist(), strict=True):
-        reaches = after_stop if shut else after
+        reach_bins = after_stop_bins if shut else after_bins
         at = bisect_left(starts, end)
-        while at < len(starts) and starts[at] - end < reaches[at]:
+        while at < len(starts) and starts[at] - end < reach_bins[at]:
             end = max(end, ends[at])
             at += 1
         at = bisect_right(ends, start) - 1
-        while at >= 0 and start - ends[at] < before[at]:
+        while at >= 0 and start - ends[at] < before_bins[at]:
             start = min(start, starts[at])
             at -= 1
         out.append((start, end))
