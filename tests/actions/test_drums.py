@@ -381,6 +381,24 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     again = hit_search.apply_hits(library, job_id, fewer.revision, [], recipe)
     names = {clip.head_frame + 96: clip.name for clip in library.job_at(again.revision).clips.values()}
     assert len(set(names.values())) == 18 and kept.items() <= names.items()
+    # What a hand removed stays out of draft and list, but for a part of a hit, and unless nothing would be left.
+    third, fourth = sorted(library.job_at(again.revision).clips.values(), key=lambda clip: clip.head_frame)[2:4]
+    gone = perform(library, job_id, again.revision, "remove_clips", clip_ids=(third.id,))
+    split = perform(library, job_id, gone.revision, "split", clip_ids=(fourth.id,), at_frame=fourth.head_frame + 4_000)
+    right = next(
+        c.id for c in library.job_at(split.revision).clips.values() if c.head_frame == fourth.head_frame + 4_000
+    )
+    half = perform(library, job_id, split.revision, "remove_clips", clip_ids=(right,))
+    longer = HitRecipe(many=True, keep_ms=30.0)
+    draft, later = (
+        hit_search.draft_hits(library, half.revision, longer),
+        hit_search.apply_hits(library, job_id, half.revision, [], longer),
+    )
+    left = sorted(library.job_at(later.revision).clips.values(), key=lambda clip: clip.head_frame)
+    assert draft.heads == [clip.head_frame for clip in left] and later.notes == ("1 removed by hand stays out",)
+    assert {clip.name for clip in left} == set(names.values()) - {third.name}
+    none = perform(library, job_id, later.revision, "remove_clips", clip_ids=tuple(clip.id for clip in left))
+    assert len(library.job_at(hit_search.apply_hits(library, job_id, none.revision, [], recipe).revision).clips) == 18
 
 
 def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_nothing_over(tmp_path: Path) -> None:

@@ -2060,7 +2060,8 @@ export interface components {
          * Finding
          * @description What a recipe did to one span of a source, so that it can be done again with another number.
          *
-         *     ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted.
+         *     ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted. ``removed`` are the hits of
+         *     a take that a hand removed, in source frames: they stay out when it is searched again.
          */
         Finding: {
             /** Id */
@@ -2097,6 +2098,14 @@ export interface components {
              * @default []
              */
             corrections: components["schemas"]["Correction"][];
+            /**
+             * Removed
+             * @default []
+             */
+            removed: [
+                number,
+                number
+            ][];
         };
         /**
          * Freed

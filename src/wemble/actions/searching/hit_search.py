@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library
@@ -15,7 +15,15 @@ from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.kit import lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
-from wemble.core.edit.treatment import Sounds, Sure, apply_treatment, base_of, left_silent, targets
+from wemble.core.edit.treatment import (
+    Sounds,
+    Sure,
+    apply_treatment,
+    base_of,
+    left_silent,
+    targets,
+    without_removed,
+)
 from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, hearing, lag_s
 from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
@@ -216,15 +224,26 @@ def apply_hits(
         raise InvalidInput("no hit was found in any of these; raise the number of dB under the peak")
 
     silent = [target for members in sets for target in members if target not in found]
+    removed = _count_removed(library, job, found, recipe)
+    notes = (
+        *([f"{removed} removed by hand {'stays' if removed == 1 else 'stay'} out"] if removed else []),
+        *([f"{len(silent)} without any sound stay as they are"] if silent else []),
+    )
 
     def carry_out(newest: Job) -> Edited:
         for target, sounds in found.items():
             newest = apply_treatment(newest, target, sounds, recipe, _CUT, fade_for=lambda side, edge, inner: 0).job
         for target in silent:
             newest = left_silent(newest, target, SILENCE)
-        return Edited(newest, (f"{len(silent)} without any sound stay as they are",) if silent else ())
+        return Edited(newest, notes)
 
     return edit(library, job_id, base_revision, "find hits", carry_out)
+
+
+def _count_removed(library: Library, job: Job, target_ids: Iterable[str], recipe: HitRecipe) -> int:
+    """Return how many hits of takes are left out because a hand removed them."""
+    taken = [_taken(library, base_of(job, target), recipe) for target in target_ids if recipe.many]
+    return sum(len(found.hits) - len(sounds.sounds) for sounds, found in taken)
 
 
 def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
@@ -288,7 +307,8 @@ def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[S
     found = find_hits(take, recipe)
     spans = tuple((a + shift, b + shift) for a, b in with_rooms(found.hits, take.frames, rate, recipe))
     sounds = tuple((hit.onset_frame + shift, hit.end_frame + shift) for hit in found.hits)
-    return Sounds(spans, sounds, sure=tuple(Sure(hit.confidence, hit.reason) for hit in found.hits)), found
+    hits = Sounds(spans, sounds, sure=tuple(Sure(hit.confidence, hit.reason) for hit in found.hits))
+    return without_removed(base, hits, rate), found
 
 
 def _take_of(library: Library, base: Finding | Clip) -> Take:

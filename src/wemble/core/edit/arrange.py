@@ -13,6 +13,7 @@ from wemble.core.edit.following import with_time_out
 from wemble.core.edit.marks import in_order, place_of
 from wemble.core.edit.model import Clip, Job, Join, Lane, Mark, Side, check_name, set_clips
 from wemble.core.edit.placement import end_of, placed, source_frame_from, start_of
+from wemble.core.edit.treatment import with_removed
 from wemble.errors import InvalidInput
 
 Close = Literal["no", "lane", "all"]
@@ -120,12 +121,13 @@ def move_audio(job: Job, clip_id: str, by_frames: int) -> Edited:
 def remove_clips(job: Job, clip_ids: tuple[str, ...], close: Close = "no") -> Edited:
     """Take clips off their lanes; their sources stay in the job. Gaps are closed up if asked.
 
-    What starts at or behind the end of a clip that goes moves up by its length, marks of the job too if all lanes do.
+    A hit of a take stays out when the take is searched again. What starts at or behind the end of a clip that goes moves up
+    by its length, marks of the job too if all lanes do.
     """
     gone = sorted((job.clip(clip_id) for clip_id in clip_ids), key=lambda clip: start_of(job, clip), reverse=True)
     names = {clip.id for clip in gone}
     kept = {key: clip for key, clip in job.clips.items() if key not in names}
-    job_left = replace(job, clips=kept, joins=_joins_of(job, kept))
+    job_left = with_removed(replace(job, clips=kept, joins=_joins_of(job, kept)), gone)
     if close != "no":
         for start, end, lane_id in _gaps(job, gone, close):
             job_left = with_time_out(job_left, [(start, end - start)], lane_id=lane_id)

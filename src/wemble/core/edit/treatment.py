@@ -10,7 +10,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import accumulate, count
+from itertools import accumulate, compress, count
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
@@ -19,6 +19,9 @@ from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, S
 from wemble.core.edit.pauses import Span
 from wemble.core.edit.quiet_layout import Kept, Layout, laid_out_frames, lay_out, pauses_of
 from wemble.errors import InvalidInput
+
+_SAME_HIT_MS = 20.0
+"""An onset moves a little when its take is searched with other numbers."""
 
 FadeFor = Callable[[Side, int, int], int]
 """(side, edge frame, frame where the sound begins or ends) -> length of an automatic fade, in source frames."""
@@ -89,7 +92,10 @@ def apply_treatment(
     job, finding, earlier = _cleared(job, target_id)
     finding = _renewed(finding, found, recipe, treatment)
     layout = lay_out(job, finding, _kept(finding, found), tone)
-    finding = replace(finding, closed=tuple(layout.closed))
+    back = {start for start, _ in found.sounds}
+    finding = replace(
+        finding, closed=tuple(layout.closed), removed=tuple(hit for hit in finding.removed if hit[0] not in back)
+    )
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
     placed = _placed(job, finding, layout, earlier, fade_for, tone if _uses(layout, tone) else None)
@@ -152,6 +158,34 @@ def left_silent(job: Job, target_id: str, reason: str) -> Job:
     clips = [clip for clip in job.clips.values() if target_id in (clip.finding_id, clip.id)]
     told = [replace(c, confidence=0.0, reason=reason, end_confidence=0.0, end_reason=reason) for c in clips]
     return set_clips(job, *told)
+
+
+def with_removed(job: Job, gone: Sequence[Clip]) -> Job:
+    """Return the job with it kept which hits of a take the clips were that are gone, unless another clip has them."""
+    left = {(clip.finding_id, clip.sound_start_frame) for clip in job.clips.values()}
+    findings = dict(job.findings)
+    for clip in gone:
+        finding, start, end = findings.get(clip.finding_id or ""), clip.sound_start_frame, clip.sound_end_frame
+        if finding is None or start is None or end is None or (finding.id, start) in left:
+            continue
+        if isinstance(finding.recipe, HitRecipe) and finding.recipe.many and (start, end) not in finding.removed:
+            findings[finding.id] = replace(finding, removed=(*finding.removed, (start, end)))
+    return replace(job, findings=findings)
+
+
+def without_removed(base: Finding | Clip, found: Sounds, rate_hz: int) -> Sounds:
+    """Return what was found in a take without the hits that a hand removed from it, unless that is all of them."""
+    apart = _SAME_HIT_MS * rate_hz / 1000.0
+    removed = base.removed if isinstance(base, Finding) else ()
+    stays = [all(abs(start - other) >= apart for other, _ in removed) for start, _ in found.sounds]
+    if all(stays) or not any(stays):
+        return found
+    return replace(
+        found,
+        spans=tuple(compress(found.spans, stays)),
+        sounds=tuple(compress(found.sounds, stays)),
+        sure=tuple(compress(found.sure, stays)),
+    )
 
 
 def reverted(job: Job, finding_id: str) -> Job:
