@@ -7,6 +7,7 @@ import { pairAt, overlapAt, pairAtFrame } from "../model/pairs";
 import { audibleLanes, clipsInOrder, endOf, lanesInOrder, sourceFrameAt, startOf } from "../model/placement";
 import { type Clipboard, currentClip, desk, type Desk, hereFrame, notify, selectionLanes, set, setSelection, showPlace } from "./desk";
 import { edit } from "./edits";
+import { redraftHits } from "./hitSearch";
 import { go, selectClip, selectedIds } from "./selection";
 
 /** Move the same edge of every selected clip, by source frames of the one in the lenses. */
@@ -66,7 +67,7 @@ export function removeChosen(close: "no" | "lane" | "all"): void {
   selectClip(last);
   go(1, "clip");
   if (desk().clipId === last) go(-1, "clip");
-  void edit({ kind: "remove_clips", clip_ids: ids, close });
+  void edit({ kind: "remove_clips", clip_ids: ids, close }).then(redraftHits);
 }
 
 /** Split at both ends of the selection; without one at the cursor: the selected clips there, else whatever lies there. */

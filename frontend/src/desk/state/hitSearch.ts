@@ -41,6 +41,13 @@ export async function settleHitSearch(): Promise<void> {
 
 settlers.set("hits", settleHitSearch);
 
+/** Draft again with the numbers as they stand: a hit that was removed from a take is left out of it. */
+export async function redraftHits(): Promise<void> {
+  if (desk().findBy !== "hits") return;
+  const { recipe, drafted } = useHits.getState();
+  await (recipe && drafted && Object.keys(desk().job.clips).length > 0 ? draftHits(recipe) : settleHitSearch());
+}
+
 /** Whether a clip is all of a file that is one hit: its picture does not depend on where it was cut. */
 const isOneHit = (job: Job, clip: Clip): boolean => {
   const recipe = clip.finding_id === null ? undefined : job.findings[clip.finding_id]?.recipe;
