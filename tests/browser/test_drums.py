@@ -294,6 +294,16 @@ def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
     apply(page)
     expect(page.get_by_role("region", name="strip").get_by_text("24 hits")).to_be_visible()
     job_id = page.url.rsplit("/", 1)[1]
+    page.get_by_role("option", name="chains 5", exact=True).first.click()
+    page.keyboard.press("Delete")  # what was removed stays out, of the card as well; the number that is not applied stays
+    type_number(page, "room after", "30")
+    expect(card.get_by_text("23 hits")).to_be_visible()
+    apply(page)
+    expect(page.get_by_text("1 removed by hand stays out")).to_be_visible()
+    assert len(state(demo_server, job_id)["clips"]) == 23
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+        settled(page)
     page.get_by_label("what to find").select_option("sound")
     type_number(page, "shortest gap", "0.5")
     settled(page)
