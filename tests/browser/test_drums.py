@@ -295,7 +295,9 @@ def test_a_take_becomes_hits_and_sound_and_silence_stays_at_hand(
     expect(page.get_by_role("region", name="strip").get_by_text("24 hits")).to_be_visible()
     job_id = page.url.rsplit("/", 1)[1]
     page.get_by_role("option", name="chains 5", exact=True).first.click()
-    page.keyboard.press("Delete")  # what was removed stays out, of the card as well; the number that is not applied stays
+    page.keyboard.press(
+        "Delete"
+    )  # what was removed stays out, of the card as well; the number that is not applied stays
     type_number(page, "room after", "30")
     expect(card.get_by_text("23 hits")).to_be_visible()
     apply(page)
