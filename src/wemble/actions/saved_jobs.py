@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import threading
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -37,7 +36,7 @@ from wemble.errors import InvalidInput
 from wemble.formats.archive import read_archive, unpacked_bytes, write_archive
 from wemble.formats.decode import Probe, probe
 from wemble.store import jobs, records
-from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle
+from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle, settle_later
 from wemble.store.rows import SourceRow
 
 ENDING = ".wemble.zip"
@@ -103,7 +102,7 @@ def start_open(library: Library, job_id: str, path: Path, name: str, *, upload_i
         if upload_id is not None:
             path.unlink(missing_ok=True)
         for row in unpacked.rows:
-            threading.Thread(target=settle, args=(library.home.source(row.id),), daemon=True).start()
+            settle_later(library.home.source(row.id))
         return {"revision": answer, "notes": []}
 
     request = {"name": name, "upload_id": upload_id}

@@ -15,6 +15,7 @@ import os
 import shutil
 import threading
 from collections import OrderedDict
+from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
 from typing import BinaryIO, Self
@@ -150,6 +151,16 @@ def settle(folder: Path) -> None:
         if path.is_file():
             _sync(path)
     _sync(folder)
+
+
+def settle_later(folder: Path) -> None:
+    """Settle a folder while others go on; it may be removed meanwhile."""
+
+    def settle_what_is_there() -> None:
+        with suppress(FileNotFoundError):
+            settle(folder)
+
+    threading.Thread(target=settle_what_is_there, daemon=True).start()
 
 
 def _sync(path: Path) -> None:

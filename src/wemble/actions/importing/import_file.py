@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -23,7 +22,7 @@ from wemble.core.signal.flat_tops import FlatTops, in_words
 from wemble.formats.cart import read_cart
 from wemble.formats.points import read_points
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place, settle
+from wemble.store.files import FileReader, Home, move_into_place, settle_later
 from wemble.store.rows import SourceRow
 
 
@@ -52,7 +51,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
                 records.delete_upload(db, upload_id)
         if upload_id is not None:
             path.unlink(missing_ok=True)
-        threading.Thread(target=settle, args=(library.home.source(source.id),), daemon=True).start()
+        settle_later(library.home.source(source.id))
         return {"source_id": source.id, "revision": answer.revision, "notes": [*source.notes, *result.notes]}
 
     return start_task(
