@@ -2060,8 +2060,8 @@ export interface components {
          * Finding
          * @description What a recipe did to one span of a source, so that it can be done again with another number.
          *
-         *     ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted. ``removed`` are the hits of
-         *     a take that a hand removed, in source frames: they stay out when it is searched again.
+         *     ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted. ``removed_onsets``
+         *     are the source frames at which hits of a take began that a hand removed: they stay out when it is searched again.
          */
         Finding: {
             /** Id */
@@ -2099,13 +2099,10 @@ export interface components {
              */
             corrections: components["schemas"]["Correction"][];
             /**
-             * Removed
+             * Removed Onsets
              * @default []
              */
-            removed: [
-                number,
-                number
-            ][];
+            removed_onsets: number[];
         };
         /**
          * Freed

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from wemble.actions.library import Library
@@ -224,7 +224,7 @@ def apply_hits(
         raise InvalidInput("no hit was found in any of these; raise the number of dB under the peak")
 
     silent = [target for members in sets for target in members if target not in found]
-    removed = _count_removed(library, job, found, recipe)
+    removed = sum(sounds.left_out for sounds in found.values())
     notes = (
         *([f"{removed} removed by hand {'stays' if removed == 1 else 'stay'} out"] if removed else []),
         *([f"{len(silent)} without any sound stay as they are"] if silent else []),
@@ -238,12 +238,6 @@ def apply_hits(
         return Edited(newest, notes)
 
     return edit(library, job_id, base_revision, "find hits", carry_out)
-
-
-def _count_removed(library: Library, job: Job, target_ids: Iterable[str], recipe: HitRecipe) -> int:
-    """Return how many hits of takes are left out because a hand removed them."""
-    taken = [_taken(library, base_of(job, target), recipe) for target in target_ids if recipe.many]
-    return sum(len(found.hits) - len(sounds.sounds) for sounds, found in taken)
 
 
 def levels_of(library: Library, base: Finding | Clip) -> HitLevels:

@@ -305,17 +305,22 @@ def _band_filters(rate_hz: int) -> tuple[Powers, ...]:
 
 @dataclass(frozen=True, slots=True)
 class _Begun:
-    """The block in which a sound begins, and in seconds how long it takes from there to come 6 dB over its floor at all, and
-    (``hardly_s``) until 200 ms of it are clear: a restless floor may hide a beat until then.
+    """The block in which a sound begins, how long it takes to come 6 dB over its floor at all, in seconds, and the block from
+    which 200 ms of it are clear: a restless floor may hide a beat until then.
 
     Whether it begins ``at_once``, or rises so steadily that its block is that of a line through it.
     """
 
     block: int
     near_s: float
-    hardly_s: float
+    clear_block: int
     at_once: bool = False
     steady: bool = False
+
+    @property
+    def hardly_s(self) -> float:
+        """How long it takes to be clear of its floor, in seconds."""
+        return (self.clear_block - self.block) * _BLOCK_MS / 1000.0
 
 
 def _begins(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
@@ -340,8 +345,7 @@ def _ends(samples: Samples, rate_hz: int, noise: _Noise) -> _Begun:
         by_db=_LINE_DB, least=_LEAST_LINE_BLOCKS, most=_MOST_LINE_BLOCKS, spread_db=_STEADY_WITHIN_DB,
     )  # fmt: skip
     if line is None:
-        sooner_s = (begun.block - first) * _BLOCK_MS / 1000.0
-        return replace(begun, block=first, hardly_s=begun.hardly_s + sooner_s)
+        return replace(begun, block=first)
     return replace(begun, block=max(round(line.meets(-line.spread_db)), 0), steady=True)
 
 
@@ -352,10 +356,15 @@ def _begun(powers: Powers, sure: Powers, own: Powers, noise: _Noise, least: floa
     """
     loud = _in_floors(own, noise)
     begun = _first_lasting(loud >= least)
-    louder = int(np.argmax(loud[begun:] >= _CLEAR))
-    clearly = int(np.argmax(_averaged(loud[begun:], _CLEARLY_MS) >= _CLEARLY))
+    louder = _first(loud[begun:] >= _CLEAR)
+    clear = begun + _first(_averaged(loud[begun:], _CLEARLY_MS) >= _CLEARLY)
     later = _after_the_rise(powers[:, :, begun:], sure[:, :, begun:], noise)
-    return _Begun(begun + later, louder * _BLOCK_MS / 1000.0, clearly * _BLOCK_MS / 1000.0, at_once=later > 0)
+    return _Begun(begun + later, louder * _BLOCK_MS / 1000.0, clear, at_once=later > 0)
+
+
+def _first(flags: NDArray[np.bool_]) -> int:
+    """Return the first true block; how many there are, if none is true."""
+    return int(np.argmax(flags)) if flags.any() else len(flags)
 
 
 def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
@@ -412,14 +421,9 @@ def _continued(own: Powers, powers: Powers, noise: _Noise) -> Powers:
 
 def _gone(heard: Powers, expected: Powers, wavers: float) -> int:
     """Return the block outside of which a sound is not as loud as expected: over 200 ms more is missed than noise wavers by."""
-    blocks = round(_MISSED_MS / _BLOCK_MS)
-    missed = np.flatnonzero(_running_mean(expected - heard, blocks) > wavers)
-    return int(missed[-1]) + blocks if len(missed) else 0
-
-
-def _running_mean(values: Powers, blocks: int) -> Powers:
-    sums = np.concatenate([[0.0], np.cumsum(values)])
-    return np.asarray((sums[blocks:] - sums[:-blocks]) / blocks)
+    half = round(_MISSED_MS / _BLOCK_MS / 2)
+    missed = np.flatnonzero(_averaged(expected - heard, _MISSED_MS)[:-half] > wavers)
+    return int(missed[-1]) + half if len(missed) else 0
 
 
 def _overlap(powers: Powers, noise: _Noise) -> Powers:

@@ -294,8 +294,8 @@ class Correction:
 class Finding:
     """What a recipe did to one span of a source, so that it can be done again with another number.
 
-    ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted. ``removed`` are the hits of
-    a take that a hand removed, in source frames: they stay out when it is searched again.
+    ``closed`` lists where time was closed up: (job frame, frames taken out), in the time that resulted. ``removed_onsets``
+    are the source frames at which hits of a take began that a hand removed: they stay out when it is searched again.
     """
 
     id: str
@@ -311,7 +311,7 @@ class Finding:
     threshold_db: float
     closed: tuple[tuple[int, int], ...] = ()
     corrections: tuple[Correction, ...] = ()
-    removed: tuple[tuple[int, int], ...] = ()
+    removed_onsets: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

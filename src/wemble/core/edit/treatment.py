@@ -42,7 +42,7 @@ class Sounds:
     """What a search found in a source: spans with rooms and sounds without, one for one, in order.
 
     ``sure`` says of each sound how confident its onset and its end are, and why; it is empty where nobody asked. ``dropped`` stands out
-    of the floor and is no sound, such as breaths.
+    of the floor and is no sound, such as breaths. ``left_out`` is how many more there are that a hand removed before.
     """
 
     spans: tuple[Span, ...]
@@ -51,6 +51,7 @@ class Sounds:
     threshold_db: float = 0.0
     sure: tuple[Sure, ...] = ()
     dropped: tuple[Span, ...] = ()
+    left_out: int = 0
 
 
 def base_of(job: Job, target_id: str) -> Finding | Clip:
@@ -92,10 +93,7 @@ def apply_treatment(
     job, finding, earlier = _cleared(job, target_id)
     finding = _renewed(finding, found, recipe, treatment)
     layout = lay_out(job, finding, _kept(finding, found), tone)
-    back = {start for start, _ in found.sounds}
-    finding = replace(
-        finding, closed=tuple(layout.closed), removed=tuple(hit for hit in finding.removed if hit[0] not in back)
-    )
+    finding = replace(finding, closed=tuple(layout.closed), removed_onsets=_still_removed(job, finding, found))
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
     placed = _placed(job, finding, layout, earlier, fade_for, tone if _uses(layout, tone) else None)
@@ -161,23 +159,22 @@ def left_silent(job: Job, target_id: str, reason: str) -> Job:
 
 
 def with_removed(job: Job, gone: Sequence[Clip]) -> Job:
-    """Return the job with it kept which hits of a take the clips were that are gone, unless another clip has them."""
+    """Return the job with it kept where the hits of takes began whose clips are gone, unless another clip has them."""
     left = {(clip.finding_id, clip.sound_start_frame) for clip in job.clips.values()}
     findings = dict(job.findings)
     for clip in gone:
-        finding, start, end = findings.get(clip.finding_id or ""), clip.sound_start_frame, clip.sound_end_frame
-        if finding is None or start is None or end is None or (finding.id, start) in left:
+        finding, onset = findings.get(clip.finding_id or ""), clip.sound_start_frame
+        if finding is None or onset is None or (finding.id, onset) in left or onset in finding.removed_onsets:
             continue
-        if isinstance(finding.recipe, HitRecipe) and finding.recipe.many and (start, end) not in finding.removed:
-            findings[finding.id] = replace(finding, removed=(*finding.removed, (start, end)))
+        if isinstance(finding.recipe, HitRecipe) and finding.recipe.many:
+            findings[finding.id] = replace(finding, removed_onsets=(*finding.removed_onsets, onset))
     return replace(job, findings=findings)
 
 
 def without_removed(base: Finding | Clip, found: Sounds, rate_hz: int) -> Sounds:
     """Return what was found in a take without the hits that a hand removed from it, unless that is all of them."""
-    apart = _SAME_HIT_MS * rate_hz / 1000.0
-    removed = base.removed if isinstance(base, Finding) else ()
-    stays = [all(abs(start - other) >= apart for other, _ in removed) for start, _ in found.sounds]
+    removed = base.removed_onsets if isinstance(base, Finding) else ()
+    stays = [not any(_same_hit(onset, other, rate_hz) for other in removed) for onset, _ in found.sounds]
     if all(stays) or not any(stays):
         return found
     return replace(
@@ -185,7 +182,20 @@ def without_removed(base: Finding | Clip, found: Sounds, rate_hz: int) -> Sounds
         spans=tuple(compress(found.spans, stays)),
         sounds=tuple(compress(found.sounds, stays)),
         sure=tuple(compress(found.sure, stays)),
+        left_out=stays.count(False),
     )
+
+
+def _still_removed(job: Job, finding: Finding, found: Sounds) -> tuple[int, ...]:
+    """Return the removed onsets but for those of hits that are found again after all."""
+    rate_hz = job.source(finding.source_id).rate_hz
+    return tuple(
+        one for one in finding.removed_onsets if not any(_same_hit(one, onset, rate_hz) for onset, _ in found.sounds)
+    )
+
+
+def _same_hit(onset: int, other: int, rate_hz: int) -> bool:
+    return abs(onset - other) < _SAME_HIT_MS * rate_hz / 1000.0
 
 
 def reverted(job: Job, finding_id: str) -> Job:

@@ -196,7 +196,6 @@ def _check_findings(job: Job) -> None:
             _need(at is None or 0 <= at <= frames, "a corrected edge lies outside")
             if correction.fade is not None:
                 check_fade(correction.fade)
-        _need(all(start < end for start, end in finding.removed), "a hit that was removed has no length")
 
 
 def _numbers(finding: Finding) -> Iterable[int]:
@@ -205,8 +204,7 @@ def _numbers(finding: Finding) -> Iterable[int]:
         yield from (at, removed)
     for one in finding.corrections:
         yield from (one.sound_start_frame, one.sound_end_frame)
-    for removed_hit in finding.removed:
-        yield from removed_hit
+    yield from finding.removed_onsets
 
 
 def _check_places(*frames: int) -> None:
