@@ -398,7 +398,13 @@ def test_a_take_is_cut_into_its_hits_and_no_piece_reaches_into_the_next(
     assert draft.heads == [clip.head_frame for clip in left] and later.notes == ("1 removed by hand stays out",)
     assert {clip.name for clip in left} == set(names.values()) - {third.name}
     none = perform(library, job_id, later.revision, "remove_clips", clip_ids=tuple(clip.id for clip in left))
-    assert len(library.job_at(hit_search.apply_hits(library, job_id, none.revision, [], recipe).revision).clips) == 18
+    back = hit_search.apply_hits(library, job_id, none.revision, [], recipe)
+    assert len(library.job_at(back.revision).clips) == 18
+    fewer = perform(
+        library, job_id, back.revision, "remove_clips", clip_ids=tuple(library.job_at(back.revision).clips)[:1]
+    )
+    last = hit_search.apply_hits(library, job_id, fewer.revision, [], longer)
+    assert len(library.job_at(last.revision).clips) == 17, "those that came back are not removed any more"
 
 
 def test_the_shell_makes_a_kit_of_a_folder_names_what_is_missing_and_writes_nothing_over(tmp_path: Path) -> None:
