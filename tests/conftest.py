@@ -92,11 +92,11 @@ def demo_home(tmp_path_factory: pytest.TempPathFactory) -> Path:
             add_demo(library, lambda text: None)
             library.close()
             (together / "half-made-demo").rename(made)
-    shutil.copytree(made, own / "home", copy_function=_linked)
+    shutil.copytree(made, own / "home", copy_function=linked)
     return own / "home"
 
 
-def _linked(source: str, place: str) -> None:
+def linked(source: str, place: str) -> None:
     """Copy a file of a data folder: recordings never change, so their files are shared."""
     if "/sources/" in source:
         os.link(source, place)

@@ -208,19 +208,3 @@ def test_a_clock_that_is_set_back_melts_no_edit_into_an_older_one(
         revision = undo(library, job_id, revision).revision
         gains.append(library.job_at(revision).clips[clips[0]].gain_db)
     assert gains == [-6.0, 0.0]  # within a moment the first two are one step; the third is a step of its own
-
-
-def test_a_send_killed_before_it_was_recorded_leaves_nothing(
-    library: Library, bring_in: ImportFile, take: Path
-) -> None:
-    job_id, _ = bring_in(take)
-    sent = wait_for(library, export.start_export(library, job_id, open_job(library, job_id).revision, Request()))
-    assert sent.result is not None
-    folder = library.home.exports / sent.result["folder_name"]
-    assert folder.is_dir()
-    with library.database.write() as db:  # as it was just before the end
-        records.update_task(db, sent.id, state="running")
-    library.start()
-    assert not folder.exists() and [task.state for task in list_tasks(library, job_id) if task.id == sent.id] == [
-        "interrupted"
-    ]

@@ -3,25 +3,36 @@
 from __future__ import annotations
 
 import json
+import shutil
 import struct
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
+from hashlib import sha256
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 import soundfile
-from tests.conftest import RATE, phrases
+from tests.conftest import RATE, linked, phrases
+from tests.pictures import png_of
 from wavinfo import WavInfoReader
 
-from wemble.actions import saved_jobs, uploads
+from wemble.actions import artwork, job_list, job_settings, saved_jobs, uploads
 from wemble.actions.delivery import export
+from wemble.actions.delivery.release import ReleaseRequest, start_release
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
+from wemble.actions.shell.show import run_settings
+from wemble.actions.show.rehearsing import Rehearsal, start_rehearsal
+from wemble.actions.work.executor import WorkerPool
 from wemble.actions.work.tasks import wait_for
+from wemble.core.deliver.tags import Tags
 from wemble.core.edit.marks import place_of
+from wemble.store import records
 from wemble.store.rows import TaskRow
 
 BringIn = Callable[..., tuple[str, TaskRow]]
@@ -200,3 +211,62 @@ def test_a_spoilt_saved_job_is_refused_and_nothing_is_left(
     other_id, task = opened_from(library, tmp_path / "spoilt.wemble.zip")
     assert task.state == "failed" and task.error is not None and match in task.error["message"]
     assert not open_job(library, other_id).job.sources and not list(library.home.scratch.iterdir())
+
+
+DELIVERED: dict[str, tuple[str, Any]] = {
+    "voiceover": ("each_clip", Request("wav_24", "each_clip")),
+    "podcast": ("one", Request("mp3", "one", chapters=True)),
+    "drums": ("one_shots", Request("as_source", "one_shots", with_map="cut")),
+    "release": ("release", ReleaseRequest(title="The disc", files="flac_16")),
+    "show": ("rehearsal", None),
+}
+
+
+@pytest.mark.parametrize("brief", DELIVERED)
+def test_a_job_of_each_brief_carries_all_that_it_shows(
+    brief: str, demo_home: Path, tmp_path: Path, workers: WorkerPool
+) -> None:
+    """Saved, and opened in an empty home: the same records, and every delivery the same to the bit."""
+    shutil.copytree(demo_home, tmp_path / "demo", copy_function=linked, ignore=shutil.ignore_patterns("lock"))
+    there, here = Library(tmp_path / "demo", pool=workers), Library(tmp_path / "empty", pool=workers)
+    there.start()
+    here.start()
+    cards = [card for card in job_list.job_cards(there) if open_job(there, card.id).job.brief == brief]
+    card = max(cards, key=lambda card: len(open_job(there, card.id).job.marks))
+    picture = artwork.keep_picture(there, png_of(12, 8)).name
+    job_settings.keep(there, card.id, "tags", {"cover": picture})
+    if marks := [one for one in open_job(there, card.id).job.marks.values() if one.kind == "section"]:
+        edits.perform(
+            there, card.id, open_job(there, card.id).revision, "set_picture", mark_id=marks[0].id, picture=picture
+        )
+    saved = wait_for(there, saved_jobs.start_save(there, card.id, open_job(there, card.id).revision))
+    assert saved.result is not None, saved.error
+    job_id = create_job(here, "empty")
+    archive = Path(saved.result["folder"]) / saved.result["files"][0]
+    opened = wait_for(here, saved_jobs.start_open(here, job_id, archive, archive.name, upload_id=None))
+    assert opened.state == "done", opened.error
+    one, other = open_job(there, card.id), open_job(here, job_id)
+    assert (one.job, one.settings) == (other.job, other.settings) and here.home.has_picture(picture)
+    with there.database.read() as theirs, here.database.read() as ours:
+        for key in one.job.sources:
+            assert records.get_source(theirs, key) == records.get_source(ours, key)
+    assert delivered(there, card.id, brief, picture) == delivered(here, job_id, brief, picture) != {}
+    there.close()
+    here.close()
+
+
+def delivered(library: Library, job_id: str, brief: str, cover: str) -> dict[str, str]:
+    """Send a job as its brief usually is, and return the hash of every file; the zip of all has the time in it."""
+    revision = open_job(library, job_id).revision
+    what, request = DELIVERED[brief]
+    if what == "rehearsal":
+        task_id = start_rehearsal(library, job_id, revision, Rehearsal(), run_settings(library, job_id))
+    elif what == "release":
+        task_id = start_release(library, job_id, revision, replace(request, cover=cover))
+    else:
+        tags = Tags("The title", cover=cover) if what != "one_shots" else None
+        task_id = export.start_export(library, job_id, revision, replace(request, tags=tags))
+    task = wait_for(library, task_id)
+    assert task.state == "done" and task.result is not None, task.error
+    files = {path for path in Path(task.result["folder"]).rglob("*") if path.is_file() and path.name != "all.zip"}
+    return {path.name: sha256(path.read_bytes()).hexdigest() for path in files}

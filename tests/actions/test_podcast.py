@@ -11,7 +11,9 @@ import numpy as np
 import pytest
 import soundfile
 import soxr
+from tests.pictures import png_of
 
+from wemble.actions.artwork import keep_picture
 from wemble.actions.delivery.export import start_export, start_trial
 from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
@@ -250,7 +252,7 @@ def test_what_the_encoder_gives_back_is_known_beforehand_and_only_of_what_is_sen
     assert preview(library, revision, replace(request, kbps=128)).tried is None
     sent = through(library, start_export(library, conversation, revision, request))
     assert sent["heard"] == asdict(tried)
-    picture = library.home.keep_picture(b"\x89PNG\r\n\x1a\n of a boat")
+    picture = keep_picture(library, png_of(30, 20)).name
     answer = perform(library, conversation, revision, "add_mark", frame=0, name="Welcome")
     (mark,) = library.job_at(answer.revision).marks.values()
     answer = perform(library, conversation, answer.revision, "set_picture", mark_id=mark.id, picture=picture)

@@ -884,7 +884,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Delete the files of a delivery. */
+        /** Put what was sent into the bin. */
         delete: operations["remove_delivery"];
         options?: never;
         head?: never;
@@ -919,6 +919,23 @@ export interface paths {
         put?: never;
         /** Stop a piece of long work. */
         post: operations["cancel_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tasks/{task_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take what was sent out of the bin. */
+        post: operations["restore_delivery"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2484,6 +2501,8 @@ export interface components {
             jobs: components["schemas"]["JobCard"][];
             /** Removed */
             removed: components["schemas"]["RemovedJob"][];
+            /** Removed Deliveries */
+            removed_deliveries: components["schemas"]["RemovedDelivery"][];
             /** Briefs */
             briefs: components["schemas"]["BriefRecord"][];
             /** Free Bytes */
@@ -4102,6 +4121,20 @@ export interface components {
             mark_ids: string[];
         };
         /**
+         * RemovedDelivery
+         * @description What was sent and lies in the bin, with how many files.
+         */
+        RemovedDelivery: {
+            /** Task Id */
+            task_id: string;
+            /** Job Name */
+            job_name: string;
+            /** Files */
+            files: number;
+            /** Deleted At */
+            deleted_at: number;
+        };
+        /**
          * RemovedJob
          * @description A job in the bin.
          */
@@ -5181,6 +5214,11 @@ export interface components {
             } | null;
             /** Created At */
             created_at: number;
+            /**
+             * Deleted At
+             * @default null
+             */
+            deleted_at: number | null;
         };
         /**
          * TrackHeard
@@ -7181,7 +7219,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FreedAnswer"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description not done */
@@ -7227,6 +7265,37 @@ export interface operations {
         };
     };
     cancel_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description not done */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_delivery: {
         parameters: {
             query?: never;
             header?: never;

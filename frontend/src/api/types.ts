@@ -46,6 +46,7 @@ export type Treatment = Required<Schemas["Treatment"]>;
 export type OpenedJob = Omit<Schemas["OpenedJob"], "job"> & { job: Job };
 export type JobCard = Schemas["JobCard"];
 export type RemovedJob = Schemas["RemovedJob"];
+export type RemovedDelivery = Schemas["RemovedDelivery"];
 export type StartPage = Schemas["JobList"];
 export type Freed = Schemas["Freed"];
 export type Draft = Required<Schemas["Draft"]>;

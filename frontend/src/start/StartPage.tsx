@@ -116,7 +116,7 @@ export function StartPage() {
             {jobs?.length === 0 && <FirstVisit />}
             {jobs && jobs.length > 0 && shown.length === 0 && <p className="text-soft">No job matches “{typed}”.</p>}
             {shown.length > 0 && <JobList jobs={shown} onAct={(act) => void tried(act)} />}
-            {page.data && page.data.removed.length > 0 && <Bin removed={page.data.removed} onAct={(act) => void tried(act)} />}
+            {page.data && page.data.removed.length + page.data.removed_deliveries.length > 0 && <Bin removed={page.data.removed} deliveries={page.data.removed_deliveries} onAct={(act) => void tried(act)} />}
           </section>
           <aside className="space-y-4">
             {page.data && <NewJob briefs={page.data.briefs} jobs={jobs ?? []} brief={brief} onBrief={(next) => (setBrief(next), setLike(""))} like={like} onLike={setLike} onFiles={(gathered) => void start(gathered)} over={over} />}

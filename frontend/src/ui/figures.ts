@@ -16,3 +16,6 @@ export function formatDay(seconds: number, now: Date = new Date()): string {
   const sameYear = then.getFullYear() === now.getFullYear();
   return then.toLocaleDateString("en-GB", { day: "numeric", month: "short", ...(sameYear ? {} : { year: "numeric" }) });
 }
+
+/** A number and what is counted: 1 file, 2 files. */
+export const counted = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString("en")} ${count === 1 ? one : many}`;

@@ -67,6 +67,27 @@ def removed_jobs(library: Library) -> list[RemovedJob]:
         return [RemovedJob(row.id, row.name, row.deleted_at or 0.0) for row in jobs.list_removed_jobs(db)]
 
 
+@dataclass(frozen=True, slots=True)
+class RemovedDelivery:
+    """What was sent and lies in the bin, with how many files."""
+
+    task_id: str
+    job_name: str
+    files: int
+    deleted_at: float
+
+
+def removed_deliveries(library: Library) -> list[RemovedDelivery]:
+    """Return what was sent and lies in the bin though its job does not, the newest first."""
+    with library.database.read() as db:
+        names = {row.id: row.name for row in jobs.list_jobs(db)}
+        rows = records.list_removed_exports(db)
+    return [
+        RemovedDelivery(row.id, names[row.job_id], len((row.result or {}).get("files", ())), row.deleted_at or 0.0)
+        for row in rows
+    ]
+
+
 def free_bytes(library: Library) -> int:
     """Return how much room is left where the data lie."""
     return health.free_bytes(library.home)

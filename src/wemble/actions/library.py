@@ -21,7 +21,7 @@ from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
 from wemble.errors import NotFound
-from wemble.store import jobs, records
+from wemble.store import intents, jobs, records
 from wemble.store.database import Database
 from wemble.store.files import FileReader, Home, folder_bytes
 from wemble.store.home_lock import HomeLock
@@ -109,6 +109,7 @@ class Library:
         self.home = Home(root)
         self.lock = HomeLock(root)
         self.database = Database(self.home.database)
+        self.database.after_write = self._after_write
         self.reader = FileReader(self.home)
         self.pool = pool or WorkerPool(workers)
         self._own_pool = pool is None
@@ -139,10 +140,17 @@ class Library:
         """
         self.lock.hold(_LOCK_WAIT_S)
         gc.set_threshold(*_COLLECT_RARELY)
-        self.home.empty_scratch()
         with self.database.write() as db:
-            for task_id in records.mark_interrupted(db):
-                self.home.remove_sent(task_id)  # in place, but killed before it was recorded: nobody was told of it
+            records.mark_interrupted(db)
+        self.home.empty_scratch()
+
+    def _after_write(self, committed: bool) -> None:
+        """Let files follow their rows."""
+        if committed:
+            self.home.stay()
+            intents.carry_out(self.database, self.home)
+        else:
+            self.home.turn_back()
 
     def close(self) -> None:
         """End the workers and close every file."""

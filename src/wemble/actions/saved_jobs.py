@@ -9,25 +9,29 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from wemble.actions import artwork, job_settings
 from wemble.actions.importing.made_source import (
     DRIFT_TAKEN_OUT,
     MIXDOWN,
     OFFSET_TAKEN_OUT,
     PITCH_SHIFTED,
     ROOM_TONE,
+    Built,
     copy_digest,
+    keep_source,
 )
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
 from wemble.actions.sources.decode import BLOCK_FRAMES, decode_source, described
 from wemble.actions.work.executor import Report, part_of
-from wemble.actions.work.tasks import start_task
+from wemble.actions.work.tasks import EXPORT, start_task
 from wemble.core.deliver.names import safe_name
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.model import Job, SourceUse
@@ -35,8 +39,9 @@ from wemble.core.edit.validity import check_validity
 from wemble.errors import InvalidInput
 from wemble.formats.archive import read_archive, unpacked_bytes, write_archive
 from wemble.formats.decode import Probe, probe
-from wemble.store import jobs, records
-from wemble.store.files import Home, SourceWriter, copy_path, move_into_place, settle, settle_later
+from wemble.formats.pictures import decoded_picture
+from wemble.store import intents, jobs, records, settings
+from wemble.store.files import Home, SourceWriter, copy_path, settle, settle_later
 from wemble.store.rows import SourceRow
 
 ENDING = ".wemble.zip"
@@ -45,10 +50,17 @@ ENDING = ".wemble.zip"
 def start_save(library: Library, job_id: str, revision_id: int) -> str:
     """Start saving a job with its sources as one file, and return the task."""
     job = library.job_at(revision_id)
+    with library.database.read() as db:
+        kept = settings.get_settings(db, job_id)
     rows = [library.source(source_id) for source_id in job.sources]
-    content = {"job": jobs.dump_job(job), "sources": [records.dump_source(row) for row in rows]}
+    content = {
+        "job": jobs.dump_job(job),
+        "sources": [records.dump_source(row) for row in rows],
+        "settings": kept,
+    }
     name = f"{safe_name(job.name)}{ENDING}"
-    args = (library.home.root, content, [(row.id, row.rate_hz) for row in rows], name)
+    pictures = artwork.pictures_of(library.home, job, kept)
+    args = (library.home.root, content, [(row.id, row.rate_hz) for row in rows], pictures, name)
 
     def saved(folder_name: str) -> dict[str, object]:
         return {"files": [name], "folder_name": folder_name, "saved": True}
@@ -63,46 +75,42 @@ def save_job(
     root: Path,
     content: dict[str, Any],
     sources: list[tuple[str, int]],
+    pictures: list[str],
     name: str,
 ) -> str:
-    """Write the archive beside, then move it into place, and return its folder's name. Runs in a worker."""
+    """Write the archive, and return its folder's name. Runs in a worker."""
     home = Home(root)
     files = [
         (f"sources/{key}/{path.name}", path)
         for key, rate_hz in sources
         for path in [*home.source(key).glob("original*"), copy_path(home.source(key), rate_hz)]
     ]
+    files += [(f"pictures/{one}", home.place_of("pictures", one)) for one in pictures]
     home.check_space(sum(path.stat().st_size for _, path in files))
-    folder = work / "export"
+    folder = work / EXPORT
     folder.mkdir()
     write_archive(folder / name, content, files, report)
     settle(folder)
-    move_into_place(folder, home.exports / work.name)
     return work.name
 
 
 @dataclass(frozen=True, slots=True)
 class Unpacked:
-    """A saved job that passed every check: the job, its sources' rows, and which of them are new here."""
+    """A saved job that passed every check: the job, its sources, its pictures, and the settings of its views."""
 
     job: Job
-    rows: tuple[SourceRow, ...]
-    new_ids: tuple[str, ...]
+    sources: tuple[Built, ...]
+    pictures: tuple[Path, ...]
+    settings: dict[str, Any]
 
 
 def start_open(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None) -> str:
     """Start opening a saved job into a job that is still empty, and return the task."""
 
     def opened(unpacked: Unpacked) -> dict[str, object]:
-        try:
-            answer = _taken_over(library, job_id, unpacked, upload_id)
-        except BaseException:
-            _drop(library, unpacked.new_ids)
-            raise
-        if upload_id is not None:
-            path.unlink(missing_ok=True)
-        for row in unpacked.rows:
-            settle_later(library.home.source(row.id))
+        answer = _taken_over(library, job_id, unpacked, upload_id)
+        for built in unpacked.sources:
+            settle_later(library.home.source(built.source.id))
         return {"revision": answer, "notes": []}
 
     request = {"name": name, "upload_id": upload_id}
@@ -116,25 +124,21 @@ def _taken_over(library: Library, job_id: str, unpacked: Unpacked, upload_id: st
         return Edited(unpacked.job)
 
     with library.database.write() as db:
-        for row in unpacked.rows:
-            records.add_source(db, row, now=library.now())
-            library.reader.know(row.id, row.channels)
+        for built in unpacked.sources:
+            keep_source(library, db, built, unpacked.job.rate_hz)
+        for picture in unpacked.pictures:
+            artwork.place_picture(library, db, picture.read_bytes())
         answer = edit_newest(library, job_id, "open saved job", replace_empty)
+        for name, value in unpacked.settings.items():
+            job_settings.keep(library, job_id, name, value)
         if upload_id is not None:
             records.delete_upload(db, upload_id)
+            intents.remove(db, "uploads", f"{upload_id}.part")
     return answer.revision
 
 
-def _drop(library: Library, source_ids: tuple[str, ...]) -> None:
-    """Remove the folders of sources that no row speaks of."""
-    with library.database.read() as db:
-        known = set(records.list_source_ids(db))
-    for one in set(source_ids) - known:
-        shutil.rmtree(library.home.source(one), ignore_errors=True)
-
-
 def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked:
-    """Unpack a saved job, check all of it, and move its sources into place. Runs in a worker.
+    """Unpack a saved job and check all of it. Runs in a worker.
 
     Raises
     ------
@@ -149,7 +153,7 @@ def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked
     job = jobs.load_job(content["job"], content["version"])
     check_validity(job)
     claimed = {row.id: row for row in map(records.load_source, content["sources"])}
-    rows, built = [], {}
+    built = []
     for number, use in enumerate(job.sources.values()):
         if use.id not in claimed:
             raise InvalidInput(
@@ -158,14 +162,27 @@ def open_archive(report: Report, work: Path, root: Path, path: Path) -> Unpacked
         checking = part_of(report, 0.4 + 0.6 * number / len(job.sources), 0.4 + 0.6 * (number + 1) / len(job.sources))
         checking(0.0, f"checking {use.name}")
         folder = work / f"built-{number}"
-        row = _rebuilt(checking, home, folder, work / "unpacked" / use.id, claimed[use.id], use)
+        row = _rebuilt(checking, home, folder, work / "unpacked" / "sources" / use.id, claimed[use.id], use)
         _check_use(use, row)
-        rows.append(row)
-        built[row.id] = folder
-    new = tuple(key for key in built if not home.source(key).exists())
-    for key, folder in built.items():
-        move_into_place(folder, home.source(key))
-    return Unpacked(job, tuple(rows), new)
+        built.append(Built(row, folder))
+    return Unpacked(job, tuple(built), tuple(_pictures(work / "unpacked" / "pictures")), _settings(content))
+
+
+def _pictures(folder: Path) -> Iterator[Path]:
+    """Yield the pictures of a saved job; each can be decoded, and is what its name says."""
+    for path in sorted(folder.iterdir()) if folder.is_dir() else ():
+        data = path.read_bytes()
+        decoded_picture(data)
+        if artwork.picture_name(data) != path.name:
+            raise InvalidInput("a picture in this saved job is not the one that it was saved with; save it again")
+        yield path
+
+
+def _settings(content: dict[str, Any]) -> dict[str, Any]:
+    kept = content.get("settings", {})
+    if not isinstance(kept, dict) or not all(isinstance(value, dict) for value in kept.values()):
+        raise InvalidInput("the settings in this saved job cannot be read; save it again where it was saved")
+    return kept
 
 
 def _rebuilt(report: Report, home: Home, folder: Path, unpacked: Path, claimed: SourceRow, use: SourceUse) -> SourceRow:

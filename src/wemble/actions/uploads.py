@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 from wemble.actions.importing.examining import start_examining
@@ -37,7 +38,6 @@ def begin_upload(library: Library, job_id: str, name: str, size_bytes: int) -> U
     with library.database.write() as db:
         jobs.get_job_row(db, job_id)
         records.add_upload(db, upload, now=library.now())
-    _part(library.home, upload.id).touch()
     return upload
 
 
@@ -63,7 +63,8 @@ def add_part(library: Library, upload_id: str, offset: int, data: bytes) -> int:
     if len(data) > PART_BYTES or offset + len(data) > upload.size_bytes:
         raise TooLarge(f"a part may have {PART_BYTES:,} bytes and must end by {upload.size_bytes:,}")
     try:
-        with _part(library.home, upload_id).open("r+b") as file:
+        descriptor = os.open(_part(library.home, upload_id), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        with os.fdopen(descriptor, "r+b") as file:
             file.seek(offset)
             file.write(data)
     except OSError as error:
@@ -100,6 +101,8 @@ def _start(library: Library, upload_id: str) -> str:
 
 def _complete(library: Library, upload_id: str) -> tuple[UploadRow, Path]:
     upload, there = received_bytes(library, upload_id)
+    if not upload.size_bytes:
+        raise InvalidInput("this file is empty (0 bytes); choose another")
     if there != upload.size_bytes:
         raise InvalidInput(f"{there:,} of {upload.size_bytes:,} bytes have arrived; send the rest first")
     return upload, _part(library.home, upload_id)

@@ -1,6 +1,7 @@
 """A saved job as one zip: readable JSON, the sources as they lie on disk, and a checksum of every file.
 
-job.json          the job and what is known of its sources
+job.json          the job, what is known of its sources, and the settings of its views
+pictures/NAME     covers and pictures of chapters
 sources/ID/NAME   the recording as it came, and its working copy
 checksums.json    SHA-256 of every other file
 """
@@ -20,7 +21,7 @@ from wemble.errors import InvalidInput
 
 VERSION = 2
 _PART = 1 << 20
-_NAME = re.compile(r"sources/([0-9A-Za-z]{1,80})/([0-9A-Za-z][0-9A-Za-z._-]{0,80})")
+_NAME = re.compile(r"sources/[0-9A-Za-z]{1,80}/[0-9A-Za-z][0-9A-Za-z._-]{0,80}|pictures/[0-9A-Za-z]{1,64}")
 _LARGEST_JSON = 1 << 26
 _MOST_ENTRIES = 200_000
 Report = Callable[[float, str], None]
@@ -76,7 +77,7 @@ def unpacked_bytes(path: Path) -> int:
 
 
 def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
-    """Unpack the sources of a saved job into ``into/ID/NAME`` and return what ``job.json`` says.
+    """Unpack the sources and pictures of a saved job, under the names that they have there, and return what ``job.json`` says.
 
     Raises
     ------
@@ -92,15 +93,14 @@ def read_archive(path: Path, into: Path, report: Report) -> dict[str, Any]:
             raise InvalidInput(
                 f"this job was saved by a newer Wemble (version {content.get('version')}); open it there"
             )
-        entries = [entry for entry in archive.infolist() if entry.filename.startswith("sources/")]
+        entries = [entry for entry in archive.infolist() if entry.filename.startswith(("sources/", "pictures/"))]
         total, done = sum(entry.file_size for entry in entries) or 1, 0
         for entry in entries:
-            match = _NAME.fullmatch(entry.filename)
-            if match is None:
+            if _NAME.fullmatch(entry.filename) is None:
                 raise InvalidInput(
                     f"a file in this saved job has a name that Wemble does not write: {entry.filename[:80]!r}"
                 )
-            place = into / match[1] / match[2]
+            place = into / entry.filename
             place.parent.mkdir(parents=True, exist_ok=True)
             digest = hashlib.sha256()
             with archive.open(entry) as there, place.open("wb") as out:

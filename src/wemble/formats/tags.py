@@ -16,7 +16,7 @@ from mutagen import aiff, flac, id3, mp3, mp4, oggopus, oggvorbis, wave
 
 from wemble.core.deliver.chapters import Chapter
 from wemble.core.deliver.tags import Tags
-from wemble.errors import InvalidInput
+from wemble.formats.pictures import picture_kind
 
 _VORBIS = {
     "title": "TITLE", "artist": "ARTIST", "album": "ALBUM", "number": "TRACKNUMBER", "year": "DATE", "genre": "GENRE",
@@ -40,20 +40,6 @@ _ID3 = {
 }
 _UTF16, _UTF8 = id3.Encoding.UTF16, id3.Encoding.UTF8
 _OTHER, _FRONT = 0, 3
-
-
-def picture_kind(data: bytes) -> str:
-    """Return the MIME type of a cover. Raises `InvalidInput` for what is neither JPEG nor PNG."""
-    if data.startswith(b"\xff\xd8\xff"):
-        return "image/jpeg"
-    if data.startswith(b"\x89PNG\r\n\x1a\n"):
-        return "image/png"
-    raise InvalidInput("a picture must be a JPEG or a PNG")
-
-
-def picture_ending(data: bytes) -> str:
-    """Return the ending of a picture's file. Raises `InvalidInput` for what is neither JPEG nor PNG."""
-    return ".png" if picture_kind(data) == "image/png" else ".jpg"
 
 
 def write_tags(

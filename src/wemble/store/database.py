@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from importlib import resources
 from pathlib import Path
@@ -27,6 +27,8 @@ class Database:
     def __init__(self, path: Path):
         self.path = path
         self.write_timeout_s = WRITE_TIMEOUT_S
+        self.after_write: Callable[[bool], None] = lambda committed: None
+        """Called when a transaction is over, committed or not, while other writers still wait."""
         self._local = threading.local()
         self._writing = threading.RLock()
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -70,7 +72,9 @@ class Database:
             except BaseException:
                 if connection.in_transaction:
                     connection.execute("ROLLBACK")
+                self.after_write(False)
                 raise
+            self.after_write(True)
 
     @contextmanager
     def _problems_told(self) -> Iterator[None]:

@@ -10,15 +10,15 @@ A source has a folder of its own, named by its id and built beside its place and
 
 from __future__ import annotations
 
-import hashlib
 import os
+import secrets
 import shutil
 import threading
 from collections import OrderedDict
 from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
-from typing import BinaryIO, Self
+from typing import BinaryIO, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,8 @@ from wemble.core.signal.loudness import Loudness
 from wemble.core.signal.pyramid import STEP, Bins, Halves, bin_frames, coarser, reduce_samples
 from wemble.errors import InvalidInput, NotFound, TooLarge, Unavailable
 
+Room = Literal["sources", "uploads", "exports", "pictures", "heard"]
+"""A folder of the data folder whose files belong to rows, or can be made again (what is heard)."""
 SPARE_BYTES = 64 << 20
 PICTURED_TO = 3e4
 """Samples beyond it, 90 dB over full scale, are drawn as if they ended there: half floats reach little further."""
@@ -40,8 +42,13 @@ class Home:
 
     def __init__(self, root: Path):
         self.root = root
+        self._arriving: dict[tuple[Room, str], Path] = {}
+        self._uncommitted: list[tuple[Room, str, Path]] = []
+        self._clearing = threading.Lock()
         try:
-            for folder in (self.sources, self.uploads, self.exports, self.scratch):
+            for folder in (
+                self.sources, self.uploads, self.exports, self.pictures, self.scratch, self.arriving, self.aside,
+            ):  # fmt: skip
                 folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise Unavailable(
@@ -73,54 +80,121 @@ class Home:
         """What lanes hear of each other: it could be measured again."""
         return self.root / "heard"
 
-    def unread_heard(self, before: float) -> list[Path]:
-        """Return what was heard of lanes and last read before a time, in seconds since 1970."""
-        kept = self.heard.iterdir() if self.heard.is_dir() else ()
-        return [folder for folder in kept if folder.stat().st_mtime < before]
+    def older_than(self, room: Room, before: float) -> list[str]:
+        """Return the names of what lies in a room and was last written before a time, in seconds since 1970.
+
+        What was heard of lanes counts as written when it is read (`store.heard`).
+        """
+        folder = self.root / room
+        kept = folder.iterdir() if folder.is_dir() else ()
+        return [path.name for path in kept if path.stat().st_mtime < before]
 
     @property
     def pictures(self) -> Path:
         """Covers and pictures of chapters, named by their hash."""
         return self.root / "pictures"
 
-    def keep_picture(self, data: bytes) -> str:
-        """Keep a picture and return its name."""
-        name = hashlib.sha256(data).hexdigest()[:32]
-        self.pictures.mkdir(exist_ok=True)
-        part = self.scratch / f"picture-{name}"
-        part.write_bytes(data)
-        part.rename(self.pictures / name)
-        return name
-
     def has_picture(self, name: str) -> bool:
         """Whether a picture of this name is kept."""
-        return name.isalnum() and (self.pictures / name).is_file()
+        return _is_a_name(name) and self.path_of("pictures", name).is_file()
 
     def picture(self, name: str) -> bytes:
         """Return a picture. Raises `NotFound`."""
         if not self.has_picture(name):
             raise NotFound("the picture is no longer there; choose it again")
-        return (self.pictures / name).read_bytes()
+        return self.path_of("pictures", name).read_bytes()
 
     @property
     def scratch(self) -> Path:
         """What is not whole yet; emptied at start."""
         return self.root / "scratch"
 
+    @property
+    def arriving(self) -> Path:
+        """What is whole and about to get its place; at start what nobody committed is removed."""
+        return self.root / "arriving"
+
+    @property
+    def aside(self) -> Path:
+        """What was removed, and whose space is about to be given back."""
+        return self.root / "aside"
+
+    def new_work(self, name: str) -> Path:
+        """Make a scratch folder. Raises `Unavailable` if the disk refuses."""
+        work = self.scratch / name
+        try:
+            work.mkdir()
+        except OSError as error:
+            raise Unavailable(
+                f"nothing can be written to {self.scratch} ({error.strerror}); free some space, or check its permissions",
+                code="disk_full",
+            ) from None
+        return work
+
     def source(self, source_id: str) -> Path:
         """The folder of one source."""
-        if not source_id.isalnum():
-            raise NotFound(f"there is no source {source_id!r}")
-        return self.sources / source_id
+        if not _is_a_name(source_id):
+            raise NotFound(f"there is no source {source_id[:80]!r}")
+        return self.path_of("sources", source_id)
+
+    def place_of(self, room: Room, name: str) -> Path:
+        """Where a file or folder of a room belongs."""
+        return self.root / room / name
+
+    def path_of(self, room: Room, name: str) -> Path:
+        """Where a file or folder of a room is now: where it arrives, until it is in its place."""
+        return self._arriving.get((room, name)) or self.place_of(room, name)
+
+    def expect(self, room: Room, name: str, finished: Path) -> None:
+        """Read what lies finished as if it were in its place already."""
+        self._arriving[room, name] = finished
+
+    def arrive(self, room: Room, name: str, finished: Path) -> Path:
+        """Take what lies finished out of the hands of whoever made it, and return where it waits for its place."""
+        waits = self.arriving / f"{secrets.token_hex(8)}-{name}"
+        finished.rename(waits)
+        self.expect(room, name, waits)
+        self._uncommitted.append((room, name, finished))
+        return waits
+
+    def has_arrived(self, room: Room, name: str) -> None:
+        """Read something in its place from now on."""
+        self._arriving.pop((room, name), None)
+
+    def turn_back(self) -> None:
+        """Give what arrived in a transaction that was not committed back to its task; what no task made goes."""
+        for room, name, finished in reversed(self._uncommitted):
+            waits = self._arriving.pop((room, name))
+            if finished.parent == self.scratch:
+                waits.rename(self.aside / waits.name)
+            else:
+                finished.parent.mkdir(exist_ok=True)
+                waits.rename(finished)
+        self._uncommitted.clear()
+
+    def stay(self) -> None:
+        """Note that the transaction in which things arrived was committed."""
+        self._uncommitted.clear()
+
+    def move_aside(self, room: Room, name: str) -> None:
+        """Take something out of its place in one step; it need not be there."""
+        with suppress(FileNotFoundError):
+            self.place_of(room, name).rename(self.aside / f"{secrets.token_hex(8)}-{name}")
+
+    def clear_aside(self) -> int:
+        """Remove what was moved aside, and return how many bytes that gives back."""
+        freed = 0
+        with self._clearing:
+            for path in list(self.aside.iterdir()) if self.aside.is_dir() else ():
+                freed += folder_bytes(path)
+                _remove(path)
+        return freed
 
     def empty_scratch(self) -> None:
         """Remove what earlier runs left unfinished."""
-        for left in self.scratch.iterdir():
-            shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
-
-    def remove_sent(self, folder_name: str) -> None:
-        """Remove the folder of one delivery, if it is there."""
-        shutil.rmtree(self.exports / folder_name, ignore_errors=True)
+        for folder in (self.scratch, self.arriving, self.aside):
+            for left in folder.iterdir():
+                _remove(left)
 
     def check_space(self, needed_bytes: int) -> None:
         """Raise `TooLarge` if that much would not fit with something to spare."""
@@ -143,6 +217,29 @@ def move_into_place(folder: Path, place: Path) -> None:
             raise
         shutil.rmtree(folder, ignore_errors=True)
     _sync(place.parent)
+
+
+def place_files(finished: Path, place: Path) -> None:
+    """Give a file or folder its place; done already is fine. A folder that is there gets the files that it lacks."""
+    if place.is_dir() and finished.is_dir():
+        for path in finished.iterdir():
+            if not (place / path.name).exists():
+                path.rename(place / path.name)
+        _remove(finished)
+    elif finished.exists():
+        finished.rename(place)
+    if not place.exists():
+        raise FileNotFoundError(f"{finished} is gone")
+    _sync(place.parent)
+
+
+def _is_a_name(name: str) -> bool:
+    """Say whether a name can be one that we gave."""
+    return name.isalnum() and len(name) <= 64
+
+
+def _remove(path: Path) -> None:
+    shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
 
 
 def settle(folder: Path) -> None:

@@ -63,9 +63,13 @@ def orphans(database: Database, home: Home) -> list[Orphan]:
     """Return what lies in the data folder and nothing refers to."""
     with database.read() as db:
         sources = set(records.list_source_ids(db))
-        uploads = {f"{upload.id}.part" for upload in records.list_uploads(db)}
+        uploads = {f"{upload_id}.part" for upload_id in records.list_upload_ids(db)}
         exports = {name for names in records.list_export_folders(db).values() for name in names}
-    kept = ((home.sources, sources), (home.uploads, uploads), (home.exports, exports), (home.scratch, set[str]()))
+        pictures = records.mentioned_pictures(db)
+    kept = (
+        (home.sources, sources), (home.uploads, uploads), (home.exports, exports), (home.pictures, pictures),
+        *((folder, set[str]()) for folder in (home.scratch, home.arriving, home.aside)),
+    )  # fmt: skip
     found = [path for folder, names in kept for path in sorted(folder.iterdir()) if path.name not in names]
     return [Orphan(path, folder_bytes(path)) for path in found]
 

@@ -30,7 +30,7 @@ def write_heard(folder: Path, heard: Sequence[Heard]) -> None:
 def read_heard(folder: Path, number: int) -> Heard:
     """Return what was measured of one lane."""
     with contextlib.suppress(OSError):
-        os.utime(folder)  # read lately: `Home.unread_heard`
+        os.utime(folder)  # read lately: `Home.older_than`
     step_s = float(json.loads((folder / "about.json").read_text())["step_s"])
     levels = np.load(folder / f"lane-{number}.npy").astype(np.float32)
     whole, own, rest = np.power(np.float32(10.0), levels / np.float32(10.0))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -104,14 +105,20 @@ def delete_upload(db: sqlite3.Connection, upload_id: str) -> None:
     db.execute("DELETE FROM upload WHERE id = :id", {"id": upload_id})
 
 
-def delete_uploads(db: sqlite3.Connection, *, before: float) -> int:
-    """Forget uploads that were begun before a moment and return how many."""
-    return db.execute("DELETE FROM upload WHERE created_at < :before", {"before": before}).rowcount
+def delete_uploads(db: sqlite3.Connection, upload_ids: Sequence[str]) -> None:
+    """Forget uploads."""
+    db.executemany("DELETE FROM upload WHERE id = :id", [{"id": one} for one in upload_ids])
 
 
-def list_uploads(db: sqlite3.Connection) -> list[UploadRow]:
-    """Return the uploads that have not become an import yet."""
-    return [UploadRow(**dict(row)) for row in db.execute("SELECT id, job_id, name, size_bytes FROM upload")]
+def list_uploads(db: sqlite3.Connection, *, of_jobs: Sequence[str], before: float) -> list[str]:
+    """Return the ids of uploads of some jobs, and of all that were begun before a moment."""
+    query = "SELECT id FROM upload WHERE created_at < :before OR job_id IN (SELECT value FROM json_each(:jobs))"
+    return [row["id"] for row in db.execute(query, {"before": before, "jobs": json.dumps(list(of_jobs))})]
+
+
+def list_upload_ids(db: sqlite3.Connection) -> list[str]:
+    """Return the ids of the uploads that have not become an import yet."""
+    return [row["id"] for row in db.execute("SELECT id FROM upload")]
 
 
 def add_task(db: sqlite3.Connection, task: TaskRow) -> None:
@@ -164,7 +171,7 @@ def get_import_of(db: sqlite3.Connection, upload_id: str) -> TaskRow | None:
 
 def list_tasks(db: sqlite3.Connection, job_id: str) -> list[TaskRow]:
     """Return a job's newest tasks, the newest first: what is asked for often while hundreds of files are imported."""
-    newest = "SELECT * FROM task WHERE job_id = :id ORDER BY created_at DESC, id LIMIT :most"
+    newest = "SELECT * FROM task WHERE job_id = :id AND deleted_at IS NULL ORDER BY created_at DESC, id LIMIT :most"
     return _tasks(db.execute(newest, {"id": job_id, "most": NEWEST_TASKS}))
 
 
@@ -191,9 +198,44 @@ def list_sent_revisions(db: sqlite3.Connection) -> set[int]:
     rows = db.execute(
         "SELECT json_extract(request, '$.revision') AS revision FROM task "
         "WHERE kind = 'export' AND state = 'done' AND json_extract(result, '$.saved') IS NULL "
-        "AND json_extract(request, '$.rehearsal') IS NULL"
+        "AND json_extract(request, '$.rehearsal') IS NULL AND deleted_at IS NULL"
     )
     return {row["revision"] for row in rows if row["revision"] is not None}
+
+
+def set_task_deleted(db: sqlite3.Connection, task_id: str, at: float | None) -> None:
+    """Put what was sent into the bin, or take it out."""
+    db.execute("UPDATE task SET deleted_at = :at WHERE id = :id", {"id": task_id, "at": at})
+
+
+def list_removed_exports(db: sqlite3.Connection) -> list[TaskRow]:
+    """Return what was sent and lies in the bin, though its job does not, the newest first."""
+    return _tasks(
+        db.execute(
+            "SELECT task.* FROM task JOIN job ON job.id = task.job_id "
+            "WHERE task.deleted_at IS NOT NULL AND job.deleted_at IS NULL ORDER BY task.deleted_at DESC, task.id"
+        )
+    )
+
+
+def delete_removed_exports(db: sqlite3.Connection, *, removed_before: float) -> list[str]:
+    """Forget what was sent and has been in the bin since a moment or longer, and return the names of its folders."""
+    rows = db.execute(
+        "DELETE FROM task WHERE deleted_at <= :before RETURNING json_extract(result, '$.folder_name') AS folder",
+        {"before": removed_before},
+    ).fetchall()
+    return [row["folder"] for row in rows if row["folder"] is not None]
+
+
+def mentioned_pictures(db: sqlite3.Connection) -> set[str]:
+    """Return the names of the pictures that a mark of any revision, a setting or a task speaks of."""
+    rows = db.execute(
+        "SELECT json_extract(after, '$.picture') AS name FROM change WHERE kind = 'marks' AND after IS NOT NULL "
+        "UNION SELECT json_extract(mark.value, '$.picture') FROM checkpoint, json_each(checkpoint.state, '$.marks') AS mark "
+        "UNION SELECT said.atom FROM job_setting, json_tree(job_setting.value) AS said WHERE said.type = 'text' "
+        "UNION SELECT said.atom FROM task, json_tree(task.request) AS said WHERE said.type = 'text'"
+    )
+    return {row["name"] for row in rows if row["name"]}
 
 
 def delete_task(db: sqlite3.Connection, task_id: str) -> None:
@@ -201,11 +243,9 @@ def delete_task(db: sqlite3.Connection, task_id: str) -> None:
     db.execute("DELETE FROM task WHERE id = :id", {"id": task_id})
 
 
-def mark_interrupted(db: sqlite3.Connection) -> list[str]:
-    """Mark what was under way when the server went away; return the ids."""
-    rows = db.execute("SELECT id FROM task WHERE state IN ('waiting', 'running')").fetchall()
+def mark_interrupted(db: sqlite3.Connection) -> None:
+    """Mark what was under way when the server went away."""
     db.execute("UPDATE task SET state = 'interrupted' WHERE state IN ('waiting', 'running')")
-    return [row["id"] for row in rows]
 
 
 def _tasks(rows: sqlite3.Cursor) -> list[TaskRow]:

@@ -61,3 +61,4 @@ class TaskRow:
     result: dict[str, Any] | None
     error: dict[str, Any] | None
     created_at: float
+    deleted_at: float | None = None

@@ -13,7 +13,7 @@ from wemble.actions.delivery.request import Request
 from wemble.actions.editing.edits import EditRequest
 from wemble.actions.editing.kit_edits import LoopFigure
 from wemble.actions.editing.on_air_points import HandOverHeard
-from wemble.actions.job_list import JobCard, RemovedJob
+from wemble.actions.job_list import JobCard, RemovedDelivery, RemovedJob
 from wemble.actions.lanes.mixdown import MixSettings
 from wemble.actions.lanes.pieces import PieceCard
 from wemble.actions.lanes.talk import TalkPlan
@@ -58,6 +58,7 @@ class JobList(Body):
 
     jobs: list[JobCard]
     removed: list[RemovedJob]
+    removed_deliveries: list[RemovedDelivery]
     briefs: list[BriefRecord]
     free_bytes: int
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 
 from flask import Blueprint, Response, request, send_file
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from wemble.actions import pictures, uploads
+from wemble.actions import artwork, pictures, uploads
 from wemble.actions.delivery import export
 from wemble.actions.editing.edits import EditRequest, plan_tried
 from wemble.actions.editing.on_air_points import plan_of_hand_over
@@ -15,7 +16,8 @@ from wemble.actions.show import plans
 from wemble.core.deliver.running_order import order_as_csv, order_as_page
 from wemble.core.edit.hearing import HEARINGS
 from wemble.errors import InvalidInput, NotFound
-from wemble.formats.tags import picture_kind
+from wemble.formats.pictures import LARGEST_BYTES as MOST_PICTURE_BYTES
+from wemble.formats.pictures import picture_kind
 from wemble.web.serving import library
 
 streams = Blueprint("streams", __name__, url_prefix="/api")
@@ -23,7 +25,6 @@ streams = Blueprint("streams", __name__, url_prefix="/api")
 MOST_FRAMES = 1 << 20
 FARTHEST_FRAME = 1 << 50
 MOST_HEAD_COLUMNS = 4_000
-MOST_PICTURE_BYTES = 8 << 20
 MOST_PICTURE_COLUMNS = 2_000
 _EDITS: TypeAdapter[BaseModel] = TypeAdapter(EditRequest)
 _FOR_EVER = "public, max-age=31536000, immutable"
@@ -87,13 +88,12 @@ def running_order(job_id: str, revision: int, ending: str) -> Response:
 
 
 @streams.post("/pictures")
-def keep_picture() -> dict[str, str]:
-    """Keep a cover, and give its name."""
+def keep_picture() -> dict[str, object]:
+    """Keep a cover, and give its name and its size in pixels."""
     data = request.get_data(cache=False)
     if not 0 < len(data) <= MOST_PICTURE_BYTES:
         raise InvalidInput(f"a cover may have up to {MOST_PICTURE_BYTES >> 20} MB; make it smaller")
-    picture_kind(data)
-    return {"name": library().home.keep_picture(data)}
+    return asdict(artwork.keep_picture(library(), data))
 
 
 @streams.get("/pictures/<name>")

@@ -18,7 +18,7 @@ from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink, pack
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
-from wemble.actions.work.tasks import start_task
+from wemble.actions.work.tasks import EXPORT, delivered, start_task
 from wemble.core.deliver.cells import plain
 from wemble.core.deliver.chapters import as_json, as_webvtt, chapters_in
 from wemble.core.deliver.tags import Tags
@@ -34,10 +34,11 @@ from wemble.core.render import RenderPlan
 from wemble.errors import InvalidInput, NotFound
 from wemble.formats.cart import Cart, append_cart
 from wemble.formats.encode import KINDS
+from wemble.formats.pictures import picture_ending
 from wemble.formats.points import Point, append_points
-from wemble.formats.tags import picture_ending, write_tags
+from wemble.formats.tags import write_tags
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place, settle
+from wemble.store.files import FileReader, Home, settle
 
 BLOCK_FRAMES = 1 << 16
 _ON_AIR = "on-air points.csv"
@@ -81,18 +82,17 @@ def export_files(
     to_write: list[str],
     chosen: Sequence[Shot] = (),
 ) -> Sent:
-    """Render and write every file beside, then move the folder into place, under the task's name. Runs in a worker."""
+    """Render and write every file into a folder that becomes a delivery. Runs in a worker."""
     home = Home(root)
     if request.what == "one_shots":
         return _export_shots(report, work, home, job, request, chosen)
-    folder = work / "export"
+    folder = work / EXPORT
     pieces = files_to_send(job, request.what, request.clip_ids)
     sent = _write_files(report, folder, home, job, request, pieces, to_write)
     if len(sent.files) > 1:
         report(0.98, "packing")
         pack(folder, sent.files)
     settle(folder)
-    move_into_place(folder, home.exports / work.name)
     return replace(sent, folder_name=work.name)
 
 
@@ -117,7 +117,7 @@ def start_trial(library: Library, job_id: str, revision_id: int, request: Reques
 def try_out(report: Report, work: Path, root: Path, job: Job, request: Request, name: str) -> Sent:
     """Write one file into scratch, which goes with the task, and listen to it. Runs in a worker."""
     pieces = files_to_send(job, "one")
-    return _write_files(report, work / "export", Home(root), job, request, pieces, [name])
+    return _write_files(report, work / EXPORT, Home(root), job, request, pieces, [name])
 
 
 def _write_files(
@@ -187,13 +187,12 @@ def _describe(path: Path, home: Home, job: Job, piece: Piece, request: Request) 
 def _export_shots(report: Report, work: Path, home: Home, job: Job, request: Request, chosen: Sequence[Shot]) -> Sent:
     total = sum(job.source(shot.clip.source_id).frames * job.source(shot.clip.source_id).channels for shot in chosen)
     home.check_space(2 * total * 4)
-    folder = work / "export"
+    folder = work / EXPORT
     folder.mkdir()
     files, peak, over = export_shots(report, home, folder, job, chosen, request)
     report(0.96, "packing")
     pack(folder, files)
     settle(folder)
-    move_into_place(folder, home.exports / work.name)
     return Sent(files, work.name, round(float(20 * np.log10(max(peak, 1e-10))), 2), over)
 
 
@@ -234,9 +233,11 @@ def sent_file(library: Library, task_id: str, name: str) -> Path:
         task = records.get_task(db, task_id)
     if task.kind != "export" or task.result is None:
         raise NotFound("nothing has been sent yet")
+    if task.deleted_at is not None:
+        raise NotFound("what was sent is in the bin; restore it on the start page")
     files: list[str] = task.result["files"]
     wanted = name or ("all.zip" if len(files) > 1 else files[0])
-    path = library.home.exports / str(task.result["folder_name"]) / wanted
+    path = delivered(library, str(task.result["folder_name"])) / wanted
     if wanted not in [*files, "all.zip"] or not path.is_file():
         raise NotFound("this file is no longer there; send it again")
     return path

@@ -15,7 +15,7 @@ import numpy as np
 from wemble.actions.delivery.sink import Sink, pack
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
-from wemble.actions.work.tasks import start_task
+from wemble.actions.work.tasks import EXPORT, start_task
 from wemble.core.check.disc import DiscFault, TrackHeard, disc_faults, end_over_floor_db, heard_faults
 from wemble.core.deliver.disc import (
     DISC_RATE_HZ,
@@ -42,7 +42,7 @@ from wemble.formats.cue_sheet import cue_text
 from wemble.formats.encode import KINDS, Writer, check_kbps, rate_for
 from wemble.formats.tags import write_tags
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place, settle
+from wemble.store.files import FileReader, Home, settle
 
 BLOCK_FRAMES = 1 << 16
 _WINDOW_MS = 10.0
@@ -206,10 +206,10 @@ def start_release(library: Library, job_id: str, revision_id: int, request: Rele
 
 
 def send_release(report: Report, work: Path, root: Path, job: Job, request: ReleaseRequest) -> ReleaseSent:
-    """Render once, write everything beside, and move the folder into place under the task's name. Runs in a worker."""
+    """Render once, and write everything into a folder that becomes a delivery. Runs in a worker."""
     home, tracks = Home(root), disc_tracks(job)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
-    folder, stem = work / "export", safe_name(request.title or job.name)
+    folder, stem = work / EXPORT, safe_name(request.title or job.name)
     total = image_samples(tracks)
     home.check_space(3 * total * 4 + (total * 8 if request.files != "none" else 0))
     folder.mkdir()
@@ -235,7 +235,6 @@ def send_release(report: Report, work: Path, root: Path, job: Job, request: Rele
         report(0.97, "packing")
         pack(folder, written)
     settle(folder)
-    move_into_place(folder, home.exports / work.name)
     return ReleaseSent(written, work.name, round(float(20 * np.log10(max(sink.peak, 1e-10))), 2), sink.over)
 
 

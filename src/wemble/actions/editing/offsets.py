@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from wemble.actions.importing.made_source import OFFSET_TAKEN_OUT, copy_digest, keep_made
+from wemble.actions.importing.made_source import OFFSET_TAKEN_OUT, Built, copy_digest, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.sources.decode import described
 from wemble.core.edit.clips import Edited
@@ -57,5 +57,5 @@ def _without(library: Library, job: Job, source: SourceRow, offset: Samples) -> 
     digest = copy_digest(copy_path(folder, source.rate_hz))
     probe = Probe(source.kind, f"{source.decoder}{OFFSET_TAKEN_OUT}", source.rate_hz, source.channels, source.frames)
     row = described(folder, digest, probe, writer, bins)
-    keep_made(library, folder, row, job.rate_hz)
+    keep_made(library, Built(row, folder), job.rate_hz)
     return row

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
+from wemble.actions.importing.made_source import Built, keep_source
 from wemble.actions.library import Library
 from wemble.actions.revisions import edit_newest
 from wemble.actions.sources.convert import convert_copy
@@ -21,8 +22,8 @@ from wemble.core.edit.on_air import NEXT_UNDER_DB, Proposed, from_timers, propos
 from wemble.core.signal.flat_tops import FlatTops, in_words
 from wemble.formats.cart import read_cart
 from wemble.formats.points import read_points
-from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, move_into_place, settle_later
+from wemble.store import intents, jobs, records
+from wemble.store.files import FileReader, Home, settle_later
 from wemble.store.rows import SourceRow
 
 
@@ -33,24 +34,20 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
     brief = record(job.brief)
 
     def brought_in(result: Imported) -> dict[str, object]:
-        source = result.source
+        source = result.built.source
         use = SourceUse(source.id, display_name(name), source.rate_hz, source.channels, source.frames)
 
         def bring_in(newest: Job) -> Edited:
-            library.reader.know(source.id, source.channels)
-            if newest.rate_hz and newest.rate_hz != source.rate_hz:
-                convert_copy(library.home, library.home.scratch, source, newest.rate_hz)
+            keep_source(library, db, result.built, newest.rate_hz)
             edited = add_source(newest, use, result.points)
             (clip_id,) = edited.job.clips.keys() - newest.clips.keys()
             return replace(edited, job=_for_the_brief(edited.job, clip_id, result.proposed))
 
         with library.database.write() as db:
-            records.add_source(db, source, now=library.now())
             answer = edit_newest(library, job_id, f"import {use.name}", bring_in)
             if upload_id is not None:
                 records.delete_upload(db, upload_id)
-        if upload_id is not None:
-            path.unlink(missing_ok=True)
+                intents.remove(db, "uploads", path.name)
         settle_later(library.home.source(source.id))
         return {"source_id": source.id, "revision": answer.revision, "notes": [*source.notes, *result.notes]}
 
@@ -86,9 +83,9 @@ def get_ready(report: Report) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Imported:
-    """What a worker hands back when a source lies in its place."""
+    """What a worker hands back: the source, and what was found in its file."""
 
-    source: SourceRow
+    built: Built
     points: tuple[SourcePoint, ...] = ()
     notes: tuple[str, ...] = ()
     proposed: Proposed | None = None
@@ -104,7 +101,7 @@ def import_file(
     owned: bool = False,
     find_ends: bool = False,
 ) -> Imported:
-    """Decode a file once into a working copy, its pyramid and its floors, and move all of it into place.
+    """Decode a file once into a working copy, its pyramid and its floors.
 
     The hash is computed in a thread beside. ``owned`` files (uploads) are linked and not copied: nobody else writes to
     them. With ``find_ends`` it is found where its programme begins and ends, and whether its peaks are flattened. Runs in a worker.
@@ -117,8 +114,7 @@ def import_file(
     home = Home(root)
     folder = work / "source"
     source = decode_source(report, home, folder, path, name, owned=owned)
-    report(0.95, "storing")
-    move_into_place(folder, home.source(source.id))
+    home.expect("sources", source.id, folder)
     if job_rate_hz and job_rate_hz != source.rate_hz:
         report(0.97, "converting the rate")
         convert_copy(home, work, source, job_rate_hz)
@@ -129,7 +125,7 @@ def import_file(
     timed = from_timers(cart.timers, source.frames) if cart else []
     proposed = _proposed(home, source) if find_ends else None
     flat = _flattened(home, source) if find_ends else ""
-    return Imported(source, (*points, *timed), (*left_out, *([flat] if flat else [])), proposed)
+    return Imported(Built(source, folder), (*points, *timed), (*left_out, *([flat] if flat else [])), proposed)
 
 
 def _flattened(home: Home, source: SourceRow) -> str:

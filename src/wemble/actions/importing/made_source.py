@@ -1,14 +1,15 @@
-"""Sources that Wemble made itself: room tone, a recording less its offset."""
+"""Sources that lie finished, and how they are kept; of those that Wemble made itself, what they are called."""
 
 from __future__ import annotations
 
 import hashlib
+from dataclasses import dataclass
 from pathlib import Path
 
 from wemble.actions.library import Library
 from wemble.actions.sources.convert import convert_copy
-from wemble.store import records
-from wemble.store.files import move_into_place
+from wemble.store import intents, records
+from wemble.store.database import Connection
 from wemble.store.rows import SourceRow
 
 ROOM_TONE, MIXDOWN, PITCH_SHIFTED = "room tone", "mixdown", "pitch shifted"
@@ -23,16 +24,25 @@ def copy_digest(copy: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def keep_made(library: Library, folder: Path, row: SourceRow, job_rate_hz: int) -> None:
-    """Keep a source that lies finished in a folder like any other, with a working copy at the job's rate."""
-    move_into_place(folder, library.home.source(row.id))
-    record_made(library, row, job_rate_hz)
+@dataclass(frozen=True, slots=True)
+class Built:
+    """A source whose folder lies finished in scratch, and has no place yet."""
+
+    source: SourceRow
+    folder: Path
 
 
-def record_made(library: Library, row: SourceRow, job_rate_hz: int) -> None:
-    """Record a source that a worker has moved into its place."""
-    with library.database.write() as db:
-        records.add_source(db, row, now=library.now())
+def keep_source(library: Library, db: Connection, built: Built, job_rate_hz: int) -> None:
+    """Keep a source, with a working copy at the job's rate; its folder gets its place when this transaction is committed."""
+    row = built.source
+    intents.place(db, library.home, "sources", row.id, built.folder)
+    records.add_source(db, row, now=library.now())
     library.reader.know(row.id, row.channels)
-    if job_rate_hz != row.rate_hz:
+    if job_rate_hz and job_rate_hz != row.rate_hz:
         convert_copy(library.home, library.home.scratch, row, job_rate_hz)
+
+
+def keep_made(library: Library, built: Built, job_rate_hz: int) -> None:
+    """Keep a source that Wemble made."""
+    with library.database.write() as db:
+        keep_source(library, db, built, job_rate_hz)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import soxr
 
-from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, copy_digest, record_made
+from wemble.actions.importing.made_source import DRIFT_TAKEN_OUT, Built, copy_digest, keep_source
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit
 from wemble.actions.sources.decode import described, measured_source
@@ -22,7 +22,7 @@ from wemble.core.signal.reader import Read
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
 from wemble.store import jobs
-from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
+from wemble.store.files import FileReader, Home, SourceWriter, copy_path
 from wemble.store.rows import SourceRow
 
 BLOCK_FRAMES = 1 << 16
@@ -32,13 +32,13 @@ LEAST_DRIFT_PPM = 1.0
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """What was measured of a lane against the first; without a lag, why not. ``source`` is new where a clock was set right."""
+    """What was measured of a lane against the first; without a lag, why not. ``built`` is a new source where a clock was set right."""
 
     lane_id: str
     lag_s: float | None
     drift_ppm: float
     why_not: str = ""
-    source: SourceRow | None = None
+    built: Built | None = None
 
 
 def start_aligning(library: Library, job_id: str, revision_id: int) -> str:
@@ -53,22 +53,23 @@ def start_aligning(library: Library, job_id: str, revision_id: int) -> str:
     rows = {lane_id: library.source(clip.source_id) for lane_id, clip in lone_recordings(job).items()}
 
     def done(found: list[Measured]) -> dict[str, Any]:
-        for one in found:
-            if one.source is not None:
-                record_made(library, one.source, job.rate_hz)
         aligned = [
             Aligned(
                 one.lane_id,
                 one.lag_s,
                 one.drift_ppm,
                 None
-                if one.source is None
-                else replace(job.source(rows[one.lane_id].id), id=one.source.id, frames=one.source.frames),
+                if one.built is None
+                else replace(job.source(rows[one.lane_id].id), id=one.built.source.id, frames=one.built.source.frames),
                 one.why_not,
             )
             for one in found
         ]
-        answer = edit(library, job_id, revision_id, "line up the lanes", lambda now: lay_aligned(now, aligned))
+        with library.database.write() as db:
+            for one in found:
+                if one.built is not None:
+                    keep_source(library, db, one.built, job.rate_hz)
+            answer = edit(library, job_id, revision_id, "line up the lanes", lambda now: lay_aligned(now, aligned))
         return {"revision": answer.revision, "notes": list(answer.notes)}
 
     args = (library.home.root, job.rate_hz, rows)
@@ -92,17 +93,17 @@ def align_lanes(report: Report, work: Path, root: Path, rate_hz: int, rows: dict
         except InvalidInput as error:
             found.append(Measured(lane_id, None, 0.0, error.message))
             continue
-        source = None
+        built = None
         if abs(measured.drift_ppm) > LEAST_DRIFT_PPM:
             report((number + 0.6) / len(others), "setting a clock right")
-            source = _set_right(work, home, reader, row, measured.drift_ppm)
-        found.append(Measured(lane_id, measured.lag_s, measured.drift_ppm, "", source))
+            built = _set_right(work, reader, row, measured.drift_ppm)
+        found.append(Measured(lane_id, measured.lag_s, measured.drift_ppm, "", built))
     reader.close()
     return found
 
 
-def _set_right(work: Path, home: Home, reader: FileReader, row: SourceRow, drift_ppm: float) -> SourceRow:
-    """Convert a recording whose clock was fast by so much, whole, and return what came of it, in its place."""
+def _set_right(work: Path, reader: FileReader, row: SourceRow, drift_ppm: float) -> Built:
+    """Convert a recording whose clock was fast by so much, whole, and return what came of it."""
     folder = work / f"clock-{row.id}"
     folder.mkdir()
     stream = soxr.ResampleStream(
@@ -116,5 +117,4 @@ def _set_right(work: Path, home: Home, reader: FileReader, row: SourceRow, drift
         bins = writer.finish()
     found = Probe(row.kind, f"{row.decoder}{DRIFT_TAKEN_OUT}", row.rate_hz, row.channels, writer.frames)
     source = described(folder, copy_digest(copy_path(folder, row.rate_hz)), found, writer, bins)
-    move_into_place(folder, home.source(source.id))
-    return source
+    return Built(source, folder)

@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from wemble.actions.importing.made_source import MIXDOWN, copy_digest, record_made
+from wemble.actions.importing.made_source import MIXDOWN, Built, copy_digest, keep_source
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit_newest
 from wemble.actions.sources.decode import described
@@ -21,8 +21,7 @@ from wemble.core.signal.loudness import NOTHING_LUFS, LoudnessMeter
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
 from wemble.store import jobs
-from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
-from wemble.store.rows import SourceRow
+from wemble.store.files import FileReader, Home, SourceWriter, copy_path
 
 BLOCK_FRAMES = 1 << 16
 
@@ -51,7 +50,7 @@ class Mixed:
     ``steps_db`` is the lowest gain of every tenth of a second, where there was a limiter.
     """
 
-    source: SourceRow
+    built: Built
     integrated_lufs: float | None
     true_peak_db: float
     limited_db: float
@@ -72,13 +71,14 @@ def start_mixdown(library: Library, job_id: str, revision_id: int, settings: Mix
         raise InvalidInput("there is nothing to mix down: every lane is empty or muted")
 
     def done(mixed: Mixed) -> dict[str, Any]:
-        source = mixed.source
-        record_made(library, source, job.rate_hz)
+        source = mixed.built.source
         made_of = next(iter(job.sources))
         use = SourceUse(source.id, settings.name, source.rate_hz, source.channels, source.frames, derived_from=made_of)
-        answer = edit_newest(library, job_id, "mix down", lambda newest: lay_mix(newest, use))
+        with library.database.write() as db:
+            keep_source(library, db, mixed.built, job.rate_hz)
+            answer = edit_newest(library, job_id, "mix down", lambda newest: lay_mix(newest, use))
         figures = asdict(mixed)
-        del figures["source"]
+        del figures["built"]
         return {**figures, "revision": answer.revision}
 
     request = {"revision": revision_id, **asdict(settings)}
@@ -87,7 +87,7 @@ def start_mixdown(library: Library, job_id: str, revision_id: int, settings: Mix
 
 
 def mix_down(report: Report, work: Path, root: Path, job: Job, settings: MixSettings) -> Mixed:
-    """Render what sounds into a source of its own, from the start of the job, and move it into place. Runs in a worker."""
+    """Render what sounds into a source of its own, from the start of the job. Runs in a worker."""
     home = Home(root)
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     plan, channels = RenderPlan(job), settings.channels or job.channels
@@ -107,11 +107,10 @@ def mix_down(report: Report, work: Path, root: Path, job: Job, settings: MixSett
         bins = writer.finish()
     found = Probe(MIXDOWN, f"{MIXDOWN} 1", job.rate_hz, channels, writer.frames)
     source = described(folder, copy_digest(copy_path(folder, job.rate_hz)), found, writer, bins)
-    move_into_place(folder, home.source(source.id))
     reader.close()
     measured = meter.result()
     return Mixed(
-        source,
+        Built(source, folder),
         None if measured.integrated_lufs <= NOTHING_LUFS else round(measured.integrated_lufs, 2),
         round(measured.true_peak_db, 2),
         round(limiter.least_db, 2) if limiter else 0.0,

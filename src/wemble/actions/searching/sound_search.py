@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from wemble.actions.importing.made_source import ROOM_TONE, keep_made
+from wemble.actions.importing.made_source import ROOM_TONE, Built, keep_made
 from wemble.actions.library import Library, new_id
 from wemble.actions.revisions import Answer, edit
 from wemble.actions.searching.own_sound import UNHEARD, lanes_with_recordings, own_sound_of
@@ -314,7 +314,7 @@ def _tone(
     with SourceWriter(folder, rate_hz=row.rate_hz, channels=row.channels) as writer:
         writer.write(samples.T)
         writer.finish()
-    keep_made(library, folder, row, job.rate_hz)
+    keep_made(library, Built(row, folder), job.rate_hz)
     return SourceUse(row.id, f"{base.name}, room tone", row.rate_hz, row.channels, frames, derived_from=source.id)
 
 

@@ -14,6 +14,7 @@ from wemble.actions.shell.opening import Opened, found_in, opened_file, unheard
 from wemble.actions.shell.placing import check_output_folder, move_into, shown_name
 from wemble.actions.sources.decode import display_name
 from wemble.actions.work.executor import Report, part_of
+from wemble.actions.work.tasks import EXPORT
 from wemble.core.check.edges import Edge, automatic_fades, edge_verdicts
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.words import files_to_send
@@ -104,7 +105,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
                 f"“{taken[0]}” is already there, or occurs twice in this batch; choose another --pattern or --to"
             )
         to_write = [name.name for name in made]
-        sent = export_files(
+        export_files(
             lambda part, doing: report(0.4 + 0.6 * part, doing),
             opened.home.scratch,
             opened.home.root,
@@ -112,7 +113,7 @@ def clean(report: Report, path: Path, recipe: Recipe | None, folder: Path, reque
             request,
             to_write,
         )
-        move_into(folder, to_write, opened.home.exports / sent.folder_name)
+        move_into(folder, to_write, opened.home.scratch / EXPORT)
         return to_write
 
 

@@ -26,7 +26,7 @@ from wemble.actions.shell.placing import check_output_folder, move_into, shown_n
 from wemble.actions.shell.scratch import scratch_library
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.executor import Report, part_of
-from wemble.actions.work.tasks import wait_for
+from wemble.actions.work.tasks import delivered, wait_for
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.speaker import find_said, own_sound, propose_for_speaker
@@ -159,9 +159,7 @@ def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, 
     report(0.6, "writing")
     revision = answers[-1].revision
     sent = _done(library, start_export(library, job_id, revision, wanted.send))
-    move_into(
-        to.parent, [to.name], _renamed(library.home.exports / str(sent["folder_name"]), sent["files"][0], to.name)
-    )
+    move_into(to.parent, [to.name], _renamed(delivered(library, str(sent["folder_name"])), sent["files"][0], to.name))
     heard = sent["heard"]
     look = sum(row.doubtful for row in verdicts(library, revision))
     return EpisodeMade(str(to), heard["seconds"], heard["integrated_lufs"], heard["true_peak_db"], look, tuple(notes))

@@ -9,7 +9,7 @@ import numpy as np
 import python_stretch
 import soxr
 
-from wemble.actions.importing.made_source import PITCH_SHIFTED, copy_digest, record_made
+from wemble.actions.importing.made_source import PITCH_SHIFTED, Built, copy_digest, keep_source
 from wemble.actions.library import Library
 from wemble.actions.revisions import check_newest, edit_newest
 from wemble.actions.sources.decode import described
@@ -21,8 +21,7 @@ from wemble.core.edit.model import Job, SourceUse
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
 from wemble.formats.decode import Probe
-from wemble.store.files import FileReader, Home, SourceWriter, copy_path, move_into_place
-from wemble.store.rows import SourceRow
+from wemble.store.files import FileReader, Home, SourceWriter, copy_path
 
 LONGEST_S = 1_200
 """The library shifts a recording as a whole, in memory (our choice)."""
@@ -48,13 +47,15 @@ def start_shifting(library: Library, job_id: str, revision_id: int, cue_id: str,
             f"“{source.name}” is longer than {LONGEST_S // 60} minutes: import the part that is needed by itself"
         )
 
-    def done(row: SourceRow) -> dict[str, object]:
-        record_made(library, row, job.rate_hz)
+    def done(built: Built) -> dict[str, object]:
+        row = built.source
         name = f"{source.name}, {semitones:+g} semitones"
         use = SourceUse(row.id, name, row.rate_hz, row.channels, row.frames, derived_from=source.id)
-        answer = edit_newest(
-            library, job_id, "shift the pitch", lambda newest: _shifted(newest, cue_id, voice, semitones, use)
-        )
+        with library.database.write() as db:
+            keep_source(library, db, built, job.rate_hz)
+            answer = edit_newest(
+                library, job_id, "shift the pitch", lambda newest: _shifted(newest, cue_id, voice, semitones, use)
+            )
         return {"source_id": row.id, "revision": answer.revision}
 
     request = {"revision": revision_id, "shift": [cue_id, voice, semitones]}
@@ -72,7 +73,7 @@ def _shifted(job: Job, cue_id: str, voice: int, semitones: float, use: SourceUse
 
 def shift_pitch(
     report: Report, work: Path, root: Path, source_id: str, rate_hz: int, channels: int, frames: int, semitones: float
-) -> SourceRow:
+) -> Built:
     """Shift the pitch of a whole recording; as many frames come out as go in, the same bits each time. Runs in a worker."""
     home = Home(root)
     home.check_space(3 * frames * channels * 4)
@@ -92,8 +93,7 @@ def shift_pitch(
     digest = copy_digest(copy_path(folder, rate_hz))
     found = Probe(PITCH_SHIFTED, f"{_LIBRARY}, {semitones:+g} semitones", rate_hz, channels, writer.frames)
     row = described(folder, digest, found, writer, bins)
-    move_into_place(folder, home.source(row.id))
-    return row
+    return Built(row, folder)
 
 
 def shifted_by(samples: Samples, rate_hz: int, semitones: float) -> Samples:

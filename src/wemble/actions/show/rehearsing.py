@@ -13,7 +13,7 @@ import numpy as np
 from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
 from wemble.actions.work.executor import Report
-from wemble.actions.work.tasks import start_task
+from wemble.actions.work.tasks import EXPORT, start_task
 from wemble.core.check.show import CEILING_DB, Peak, usual_presses
 from wemble.core.deliver.names import safe_name
 from wemble.core.edit.cues import in_running_order
@@ -25,7 +25,7 @@ from wemble.core.signal.levels import Samples, from_db
 from wemble.errors import InvalidInput
 from wemble.formats.points import Point, append_points
 from wemble.store import jobs, records
-from wemble.store.files import FileReader, Home, copy_path, move_into_place, settle
+from wemble.store.files import FileReader, Home, copy_path, settle
 
 _AFTER_S = 1.0
 _PEAKS_APART_S = 2.0
@@ -118,12 +118,11 @@ def rehearse(
     missing: frozenset[str],
 ) -> Rehearsed:
     """Run a show and write it as one 24-bit WAV with a mark at each cue. Runs in a worker."""
-    home, folder = Home(root), work / "export"
+    home, folder = Home(root), work / EXPORT
     folder.mkdir()
     name = f"{safe_name(job.name)} rehearsal.wav"
     ran = render_show(report, home, job, rehearsal, settings, folder / name, missing)
     settle(folder)
-    move_into_place(folder, home.exports / work.name)
     return Rehearsed([name], work.name, *ran)
 
 

@@ -9,15 +9,18 @@ import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import CancelledError
 from dataclasses import replace
+from pathlib import Path
 from typing import Any, TypeVar
 
 from wemble.actions.events import event, refused
 from wemble.actions.library import Library, new_id
 from wemble.actions.work.executor import SharedFuture, WorkFuture
 from wemble.errors import Cancelled, InvalidInput, Unavailable, WembleError, WorkFailed
-from wemble.store import records
+from wemble.store import intents, records
 from wemble.store.rows import TaskKind, TaskRow, TaskState
 
+EXPORT = "export"
+"""The folder, in the scratch folder of a task, of what it sends."""
 _WRITE_EVERY_S = 0.25
 _RETRY_S = (0.5, 1.0, 2.0, 4.0, *([10.0] * 30))
 """A database that cannot be written to just now is tried again for about five minutes."""
@@ -41,13 +44,19 @@ def start_task(
     """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
 
     ``work`` is a scratch folder of its own: whatever is left in it when the task is over, however it ended, goes with
-    it. What ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
+    it, but for the folder `EXPORT` of an export that is done: that becomes a delivery under the task's id. What
+    ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
     With ``shares`` each worker that is free takes one, as a last argument, and the result is the list of theirs.
     Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
     """
     task = TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
-    with library.database.write() as db:
-        records.add_task(db, task)
+    work = library.home.new_work(task.id)
+    try:
+        with library.database.write() as db:
+            records.add_task(db, task)
+    except BaseException:
+        shutil.rmtree(work, ignore_errors=True)
+        raise
     written: float | None = None  # what is through in a moment needs no progress
 
     def progress(part: float, doing: str) -> None:
@@ -58,8 +67,6 @@ def start_task(
             written = now
             _update(library, task.id, "running", progress=part, doing=doing)
 
-    work = library.home.scratch / task.id
-    work.mkdir()
     future: WorkFuture | SharedFuture
     if shares is None:
         future = library.pool.submit_reporting(function, (work, *args), progress)
@@ -92,10 +99,15 @@ def list_tasks(library: Library, job_id: str) -> list[TaskRow]:
     return [_with_folder(library, row) for row in rows]
 
 
+def delivered(library: Library, folder_name: str) -> Path:
+    """Return the folder of what was sent."""
+    return library.home.path_of("exports", folder_name)
+
+
 def _with_folder(library: Library, task: TaskRow) -> TaskRow:
     if task.result is None or "folder_name" not in task.result:
         return task
-    return replace(task, result={**task.result, "folder": str(library.home.exports / str(task.result["folder_name"]))})
+    return replace(task, result={**task.result, "folder": str(delivered(library, str(task.result["folder_name"])))})
 
 
 def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> TaskRow:
@@ -105,7 +117,8 @@ def wait_for(library: Library, task_id: str, timeout_s: float = 600.0) -> TaskRo
         with library.database.read() as db:
             task = records.get_task(db, task_id)
         if task.state not in ("waiting", "running"):
-            return _with_folder(library, task)
+            with library.database.write():  # whoever writes next comes when files have their place
+                return _with_folder(library, task)
         time.sleep(0.02)
     raise WorkFailed("this takes longer than expected; look again later")
 
@@ -120,10 +133,8 @@ def _finish(
     try:
         state, fields = _outcome(task.id, future, when_done)
         library.running.pop(task.id, None)
-        shutil.rmtree(library.home.scratch / task.id, ignore_errors=True)
-        if state != "done":
-            library.home.remove_sent(task.id)
-        _until_written(lambda: _update(library, task.id, state, **fields))
+        _until_written(lambda: _end(library, task, state, fields))
+        library.home.clear_aside()
         _log_outcome(library, task, state, fields)
     finally:
         turn.set()
@@ -163,6 +174,16 @@ def _outcome(
     except Exception as error:
         log.exception("task %s", task_id)
         return "failed", {"error": {"code": "bug", "message": f"it failed: {error}"}}
+
+
+def _end(library: Library, task: TaskRow, state: TaskState, fields: dict[str, Any]) -> None:
+    """Record how a task ended, give what it sent its place, and remove what it left."""
+    work = library.home.scratch / task.id
+    with library.database.write() as db:
+        records.update_task(db, task.id, state=state, **fields)
+        if task.kind == "export" and state == "done":
+            intents.place(db, library.home, "exports", task.id, work / EXPORT)
+        shutil.rmtree(work, ignore_errors=True)
 
 
 def _update(library: Library, task_id: str, state: TaskState, **fields: Any) -> None:

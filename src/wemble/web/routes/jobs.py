@@ -18,6 +18,7 @@ def list_jobs() -> models.JobList:
     return models.JobList(
         jobs=job_list.job_cards(library()),
         removed=job_list.removed_jobs(library()),
+        removed_deliveries=job_list.removed_deliveries(library()),
         briefs=list(BRIEFS.values()),
         free_bytes=job_list.free_bytes(library()),
     )

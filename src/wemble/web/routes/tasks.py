@@ -22,12 +22,18 @@ def cancel_task(task_id: str) -> models.Done:
     return models.Done()
 
 
-@endpoint(api, "DELETE", "/tasks/<task_id>", answer=models.FreedAnswer)
-def remove_delivery(task_id: str) -> models.FreedAnswer:
-    """Delete the files of a delivery."""
-    return models.FreedAnswer(
-        freed=removal.Freed(deliveries=1, freed_bytes=removal.remove_delivery(library(), task_id))
-    )
+@endpoint(api, "DELETE", "/tasks/<task_id>", answer=models.Done)
+def remove_delivery(task_id: str) -> models.Done:
+    """Put what was sent into the bin."""
+    removal.remove_delivery(library(), task_id)
+    return models.Done()
+
+
+@endpoint(api, "POST", "/tasks/<task_id>/restore", answer=models.Done)
+def restore_delivery(task_id: str) -> models.Done:
+    """Take what was sent out of the bin."""
+    removal.restore_delivery(library(), task_id)
+    return models.Done()
 
 
 @endpoint(api, "POST", "/tasks/<task_id>/again", answer=models.TaskMade)

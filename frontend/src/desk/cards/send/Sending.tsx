@@ -4,8 +4,8 @@ import { api } from "../../../api/client";
 import { isOpen } from "../../../api/tasks";
 import type { Task } from "../../../api/types";
 import { Button } from "../../../ui/Button";
-import { formatBytes } from "../../../ui/figures";
-import { notify, useOpen } from "../../state/desk";
+import { counted } from "../../../ui/figures";
+import { dismiss, fail, notify, set, useOpen } from "../../state/desk";
 import { HeardAgain, type Heard } from "./Trial";
 
 /** Sending, how far it is, and what was sent last; and the whole job as one file. */
@@ -42,13 +42,20 @@ export function Sending({ ready, start, words = "Send" }: { readonly ready: bool
   );
 }
 
-async function deleteSent(taskId: string, files: number): Promise<void> {
+/** Into the bin, from where the message, or the start page, brings it back. */
+async function binSent(taskId: string, files: number, onChange: () => void): Promise<void> {
+  const restore = async () => {
+    await api.restoreDelivery(taskId).catch(fail);
+    dismiss();
+    onChange();
+  };
   try {
-    const { freed_bytes } = await api.removeDelivery(taskId);
-    notify(`${files > 1 ? `${files} files` : "The file"} deleted; ${formatBytes(freed_bytes)} freed`);
+    await api.removeDelivery(taskId);
+    set({ notice: { tone: "told", text: `${counted(files, "exported file")} moved to the bin on the start page`, offers: [{ name: "restore", run: restore }] } });
   } catch (error) {
-    notify(error instanceof Error ? error.message : String(error));
+    fail(error);
   }
+  onChange();
 }
 
 function Sent({ task, revision, onChange }: { readonly task: Task; readonly revision: number; readonly onChange: () => void }) {
@@ -90,8 +97,8 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
           <a href={api.sentFileUrl(task.id)} download className="inline-flex min-w-0 items-center gap-1.5 underline">
             <Download size={14} aria-hidden className="shrink-0" /> <span className="truncate">{files.length > 1 ? `download ${files.length} files (zip)` : `download ${files[0] ?? ""}`}</span>
           </a>
-          <Button tone="quiet" title="the job stays as it is and can be sent again" onClick={() => void deleteSent(task.id, files.length).then(onChange)}>
-            {files.length > 1 ? "delete files" : "delete file"}
+          <Button tone="quiet" title="the job stays as it is; the bin is on the start page" onClick={() => void binSent(task.id, files.length, onChange)}>
+            {files.length > 1 ? "move files to bin" : "move file to bin"}
           </Button>
         </div>
       </div>
