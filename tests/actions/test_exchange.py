@@ -239,6 +239,9 @@ def test_a_job_of_each_brief_carries_all_that_it_shows(
         edits.perform(
             there, card.id, open_job(there, card.id).revision, "set_picture", mark_id=marks[0].id, picture=picture
         )
+    if brief == "release":
+        for edit, fields in (("make_tracks", {"gap_frames": 96_000}), ("put_on_disc_frames", {})):
+            edits.perform(there, card.id, open_job(there, card.id).revision, edit, **fields)
     saved = wait_for(there, saved_jobs.start_save(there, card.id, open_job(there, card.id).revision))
     assert saved.result is not None, saved.error
     job_id = create_job(here, "empty")
