@@ -216,7 +216,7 @@ def told(job: Job) -> list[str]:
             chapters = chapters_in(job, piece)
             out += [as_json(chapters, {"0a1b": "a.png"}), as_webvtt(chapters), repr(chapter_faults(chapters, 1.0))]
     clips = shots(job)
-    out += [repr(shot_fields(job, clips)), repr(key_places(job, clips))]
+    out += [repr(shot_fields(job, clips)), repr(key_places(clips))]
     out += [repr(sorted(reverted(job, target).clips)) for target in job.findings]
     out += [repr(as_heard(job, hearing).clips) for hearing in HEARINGS]
     lengths = crossfade_lengths(job)

@@ -29,7 +29,8 @@ from wemble.core.edit.model import Job, SourceUse
 from wemble.core.edit.placement import end_of, start_of
 from wemble.core.edit.treatment import Sounds, Sure, apply_treatment
 from wemble.core.edit.validity import check_validity
-from wemble.core.kit.strikes import Strike, grid, in_order_of_strength, note_name, propose_pattern, read_name, read_note
+from wemble.core.kit.strengths import Level, order_strengths
+from wemble.core.kit.strikes import Strike, grid, note_name, propose_pattern, read_name, read_note
 from wemble.core.render import RenderPlan
 from wemble.core.shape.seams import Bars, crossed, crossings, find_seams, looped_end
 from wemble.core.signal.reader import ArrayReader, cut
@@ -80,7 +81,7 @@ def test_the_grid_names_what_is_missing_unfit_and_spare() -> None:
     assert by_take.missing == ("Oar far take 2",)
     takes = grid(["Bell_rr1", "Bell_rr2", "Bell_rr3"], "{name}_{take}")
     assert takes.further_takes == ("Bell_rr2", "Bell_rr3")
-    assert in_order_of_strength(["ff", "p", "mf"]) == ["p", "mf", "ff"]
+    assert order_strengths(["ff", "p", "mf"]).order == ("p", "mf", "ff")
     assert read_name("Bell_C9x_hard", "{name}_{note}_{strength}") is None
     for wrong in ("plain", "{nam}", "{name}{name}"):
         with pytest.raises(InvalidInput, match="pattern"):
@@ -369,14 +370,14 @@ def test_one_sample_of_each_microphone_sounds_at_a_strike_and_takes_alternate(st
     job, _, _ = kit_job()
     pattern = next(iter(job.clips.values()))
     made = {f"x{n}": replace(pattern, id=f"x{n}", strike=Strike(*fields)) for n, fields in enumerate(strikes)}
-    places = key_places(replace(job, clips=made), list(made.values()))
+    places = key_places(list(made.values()))
     for place in places.values():
         alike = [
             p for p in places.values() if p.key == place.key and p.low_strength <= place.low_strength <= p.high_strength
         ]
         assert {p.turns for p in alike} == {place.turns} and 1 <= place.turn <= place.turns
         assert sum((p.mic, p.turn) == (place.mic, place.turn) for p in alike) == 1
-    told = dict(shared_keys(replace(job, clips=made), list(made.values())))
+    told = dict(shared_keys(list(made.values())))
     for key in {place.key for place in places.values()}:
         things = {(p.low_strength, made[one].strike.name) for one, p in places.items() if p.key == key}  # type: ignore[union-attr]
         assert (key in told) == (len({low for low, _ in things}) < len(things))
@@ -385,7 +386,7 @@ def test_one_sample_of_each_microphone_sounds_at_a_strike_and_takes_alternate(st
             bounds[0][0] == 1 and bounds[-1][1] == 127 and all(b[0] == a[1] + 1 for a, b in itertools.pairwise(bounds))
         )
     numbered = {f"h{n}": replace(pattern, id=f"h{n}", strike=Strike("hit", take=n)) for n in range(1, 60)}
-    keys = {p.key for p in key_places(replace(job, clips=numbered), list(numbered.values())).values()}
+    keys = {p.key for p in key_places(list(numbered.values())).values()}
     assert len(keys) == 59  # hits that are numbered and nothing else have keys of their own
 
 
@@ -405,7 +406,7 @@ def test_one_shots_stand_alone_at_their_own_rate_and_the_map_shares_the_strength
     assert np.array_equal(rendered, reader.read(clip.source_id, RATE, clip.head_frame, clip.frames))
     whole = alone(job, clip, whole=True)
     assert RenderPlan(whole).end_frame == job.source(clip.source_id).frames
-    places = key_places(job, clips)
+    places = key_places(clips)
     by_thing = {(c.strike.name, c.strike.strength): places[c.id] for c in clips if c.strike}
     assert by_thing["Plank", "soft"].key == 36 and by_thing["Bell", "soft"].key == FIRST_KEY + 1  # 36 is taken
     assert [(by_thing["Bell", s].low_strength, by_thing["Bell", s].high_strength) for s in ("soft", "hard")] == [
@@ -416,3 +417,30 @@ def test_one_shots_stand_alone_at_their_own_rate_and_the_map_shares_the_strength
     made = names("Boatyard {name}_{note}_{strength}_{mic}", fields, ".wav", replace_this="Bell", replace_by="Ship bell")
     assert made[0].name == "Boatyard Ship bell_soft_far.wav" and not any(name.collides for name in made)
     assert all(name.collides for name in names("{name}", fields, ".wav"))
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "soft mid hard",
+        "soft loud",
+        "light heavy",
+        "S M H",
+        "ghost soft hard",
+        "lo med hi",
+        "pp mf ff",
+        "v2 v10",
+        "quiet normal accent",
+    ],
+)
+def test_strengths_go_by_their_words_and_where_they_say_nothing_by_loudness(words: str) -> None:
+    """Softest first whatever the alphabet says; words in an order that nobody reads from them go by what is measured."""
+    order = tuple(words.split())
+    levels = [Level(thing, word, -30.0 + 6.0 * n) for thing in "ab" for n, word in enumerate(order)]
+    assert order_strengths(sorted(order), levels) == order_strengths(order) and order_strengths(order).order == order
+    upside_down = [Level(level.thing, level.strength, -level.level_db) for level in levels]
+    told = order_strengths(order, upside_down)
+    assert told.order == order and len(told.doubts) == len(order) - 1 and "louder than" in told.doubts[0]
+    named = dict(zip(order, ("Zoe", "Mia", "Ann"), strict=False))
+    by_level = order_strengths(named.values(), [Level(x.thing, named[x.strength], x.level_db) for x in levels])
+    assert by_level.order == tuple(named.values()) and by_level.by == "loudness" and "by loudness" in by_level.doubts[0]

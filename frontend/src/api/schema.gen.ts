@@ -1939,6 +1939,9 @@ export interface components {
         /**
          * Ends
          * @description Where the talk itself begins and ends, in job frames; how many spans before and behind are no part of it.
+         *
+         *     Where it is doubtful that they are none, they are counted in, and the doubt says so: ``maybe_start_frame`` and
+         *     ``maybe_end_frame`` are where it would begin and end without them.
          */
         Ends: {
             /** Start Frame */
@@ -1949,6 +1952,20 @@ export interface components {
             before: number;
             /** Behind */
             behind: number;
+            /** Maybe Start Frame */
+            maybe_start_frame: number;
+            /** Maybe End Frame */
+            maybe_end_frame: number;
+            /**
+             * Start Doubt
+             * @default
+             */
+            start_doubt: string;
+            /**
+             * End Doubt
+             * @default
+             */
+            end_doubt: string;
         };
         /**
          * EvenVoices
@@ -2245,9 +2262,10 @@ export interface components {
          *     one-shots, to the sample for takes, whose hits follow each other under one target.
          *
          *     ``confidences`` and ``reasons`` are those of the edge that is least sure.
-         *     ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
-         *     the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
-         *     hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
+         *     ``deciding`` says whether a target is the microphone by which its set is cut; ``strengths`` lists those of the job, the
+         *     softest first, and ``strength_doubts`` what is to be said of that; ``doubtful`` counts the hits that somebody should
+         *     look at. Of takes, ``together`` counts the hits that were taken with another as they lie too close, and ``too_soft``
+         *     the rises that do not count.
          */
         HitDraft: {
             /** Target Ids */
@@ -2266,6 +2284,8 @@ export interface components {
             deciding: boolean[];
             /** Strengths */
             strengths: string[];
+            /** Strength Doubts */
+            strength_doubts: string[];
             /**
              * Doubtful
              * @default 0
@@ -3134,7 +3154,7 @@ export interface components {
         };
         /**
          * NameGrid
-         * @description What a folder of names amounts to: names that do not fit, what is missing, and takes to set aside.
+         * @description What a folder of names amounts to: names that do not fit, what is missing, takes to set aside, names that come twice.
          */
         NameGrid: {
             /** Unfit */
@@ -3143,6 +3163,11 @@ export interface components {
             missing: string[];
             /** Further Takes */
             further_takes: string[];
+            /**
+             * Twice
+             * @default []
+             */
+            twice: string[];
         };
         /**
          * NamesAnswer

@@ -43,5 +43,5 @@ export function anyHits(seed: number): HitDraft {
   const d = dice(seed);
   const targets = Array.from({ length: 9 }, () => d.one(["c0", "c1", "c4", "c5", "f1", "c8"]));
   const numbers = (low: number, high: number) => targets.map(() => d.whole(low, high));
-  return { target_ids: targets, heads: numbers(0, 900), tails: numbers(900, 1_500), onsets: numbers(0, 900), confidences: targets.map(() => d.part()), reasons: targets.map(() => d.one(["", "unsure"])), deciding: targets.map(() => true), strengths: ["soft", "hard"], doubtful: 1, together: 0, too_soft: 0 };
+  return { target_ids: targets, heads: numbers(0, 900), tails: numbers(900, 1_500), onsets: numbers(0, 900), confidences: targets.map(() => d.part()), reasons: targets.map(() => d.one(["", "unsure"])), deciding: targets.map(() => true), strengths: ["soft", "hard"], strength_doubts: [], doubtful: 1, together: 0, too_soft: 0 };
 }

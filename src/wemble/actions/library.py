@@ -120,6 +120,7 @@ class Library:
         self._measured, self._sources = _Recent(16), _Recent(4096)
         self.edge_verdicts = _Recent(100_000)
         self.hit_levels, self.head_pictures, self.takes = _Recent(3_000), _Recent(3_000), _Recent(500)
+        self._loudest = _Recent(20_000)
         self.hit_sets, self.programmes = _Recent(4), _Recent(500)
         self.found_sounds, self.found_fades = _Recent(3_000), _Recent(3_000)
         self.own_sounds, self.loudness = _Recent(8), _Recent(64)
@@ -224,6 +225,15 @@ class Library:
         """Forget what is kept in memory of a source that was removed."""
         self._sources.drop(source_id)
         self._measured.drop(source_id)
+
+    def loudest_db(self, source_id: str, head_frame: int, tail_frame: int) -> float:
+        """Return the loudest sustained level of a span of a source, before any gain, in dB."""
+
+        def measure() -> float:
+            part = self.measured(source_id).envelope.part(head_frame, tail_frame)
+            return float(part.sustained_db.max(initial=-200.0))
+
+        return self._loudest.get((source_id, head_frame, tail_frame), measure)
 
     def measured(self, source_id: str) -> Measured:
         """Return a source's envelope and floors, ready for finding."""

@@ -20,6 +20,10 @@ _FILE = click.Path(path_type=Path)
 @click.option("--closing", type=_FILE, help="A file that goes behind.")
 @click.option("--align", is_flag=True, help="The recordings did not start together: line them up by what they hear.")
 @click.option("--lead", "lead_s", default=1.0, show_default=True, help="Seconds left in front of the first word.")
+@click.option(
+    "--starts", "starts_s", type=float, help="Second of the recordings at which the talk starts; default: found."
+)
+@click.option("--ends", "ends_s", type=float, help="Second of the recordings at which the talk ends; default: found.")
 @click.option("--longest-gap", "longest_gap_s", type=float, help="Close gaps in which nobody speaks to these seconds.")
 @click.option("--loudness", "loudness_lufs", type=float, help="Loudness of every voice, in LUFS; default: the loudest.")
 @click.option("--ceiling", "ceiling_db", default=-4.0, show_default=True, help="Ceiling of the limiter, in dB.")
@@ -39,6 +43,8 @@ def episode(
     closing: Path | None,
     align: bool,
     lead_s: float,
+    starts_s: float | None,
+    ends_s: float | None,
     longest_gap_s: float | None,
     loudness_lufs: float | None,
     ceiling_db: float,
@@ -52,7 +58,8 @@ def episode(
 ) -> None:
     """Make an episode: a recording of each speaker in, one file out. Exit status 1 if there is something to look at.
 
-    What a lane hears of the others goes, and so do a count-in and chatter; the voices come to one loudness.
+    What a lane hears of the others goes, and so do a count-in and chatter, unless that is doubtful; the voices come to one
+    loudness.
 
     Example: wemble episode host.wav guest.wav --opening music.wav --to episode.mp3
     """
@@ -63,6 +70,8 @@ def episode(
 
     if not 0.0 <= lead_s <= 60.0 or not 0.0 <= (longest_gap_s or 0.0) <= 60.0:
         raise InvalidInput("--lead and --longest-gap are 0 to 60 s")
+    if not 0.0 <= (starts_s or 0.0) < (ends_s or float("inf")):
+        raise InvalidInput("--starts comes before --ends, and neither before 0")
     send = Request(
         kind=talk.kind_for(to),
         what="one",
@@ -72,7 +81,7 @@ def episode(
         tags=Tags(title, artist) if title or artist else None,
         limiter=None if no_limit else LimiterSettings(ceiling_db, true_peak),
     )
-    wanted = talk.EpisodeWanted(align, opening, closing, lead_s, longest_gap_s, loudness_lufs, send)
+    wanted = talk.EpisodeWanted(align, opening, closing, lead_s, starts_s, ends_s, longest_gap_s, loudness_lufs, send)
     with progress(to.name) as report:
         made = talk.make_episode(report, files, to, wanted)
     for note in made.notes:
@@ -80,5 +89,7 @@ def episode(
     lufs = "" if made.integrated_lufs is None else f", {made.integrated_lufs:.1f} LUFS"
     click.echo(f"{made.file}: {made.seconds:.3f} s{lufs}, true peak {made.true_peak_db:.1f} dBTP")
     if made.to_look_at:
-        click.echo(f"{made.to_look_at} clips to look at: bring the recordings into Wemble")
+        click.echo(
+            f"{made.to_look_at} to check: {'this' if made.to_look_at == 1 else 'these'} can be seen and heard in Wemble"
+        )
     sys.exit(FINDINGS if made.to_look_at else 0)

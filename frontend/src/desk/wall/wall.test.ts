@@ -23,7 +23,7 @@ const CLIPS = [
 const JOB = { rate_hz: 48_000, joins: {}, sources: { s1: { rate_hz: 48_000 } }, lanes: { l1: { id: "l1", position: 0 } }, findings: {}, clips: Object.fromEntries(CLIPS.map((one) => [one.id, one])) } as unknown as Job;
 const DRAFT: HitDraft = {
   target_ids: ["c1", "c2", "c3", "c4", "c5"], heads: [4_800, 4_800, 960, 960, 9_600], tails: [40_000, 40_000, 40_000, 40_000, 40_000], onsets: [4_800, 4_800, 960, 960, 9_648],
-  confidences: [1, 1, 0.4, 0.4, 0.9], reasons: ["", "", "slow rise", "slow rise", ""], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], together: 0, too_soft: 0, doubtful: 1,
+  confidences: [1, 1, 0.4, 0.4, 0.9], reasons: ["", "", "slow rise", "slow rise", ""], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], strength_doubts: [], together: 0, too_soft: 0, doubtful: 1,
 };
 const HEADS: Heads = new Map(CLIPS.map((one) => [one.id, { startFrame: 0, picture: new Int8Array(600) }]));
 const KNOWN = { draft: DRAFT, drafted: true, deciding: new Set(["c2", "c3", "c5"]), heads: HEADS };

@@ -13,12 +13,22 @@ from typing import TypeVar
 from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink
 from wemble.actions.library import Library
+from wemble.actions.searching.hit_search import strength_order
 from wemble.actions.work.executor import Report
 from wemble.core.briefs import record
 from wemble.core.deliver.cells import plain
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import Name, names, rate_field, told_apart
-from wemble.core.deliver.shots import KeyPlace, alone, joined, key_places, shared_keys, shot_fields, shot_loops, shots
+from wemble.core.deliver.shots import (
+    KeyPlace,
+    alone,
+    joined,
+    key_places,
+    shared_keys,
+    shot_fields,
+    shot_loops,
+    shots,
+)
 from wemble.core.edit.model import Clip, Job
 from wemble.core.kit.strikes import missing_from, note_name
 from wemble.core.render import RenderPlan
@@ -35,13 +45,14 @@ MAP_NAME, REPORT_NAMES = "kit.sfz", ("report.csv", "report.json")
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """One file to be: its clip, its kind, its name, and what the report says of where it came from."""
+    """One file to be: its clip, its kind, its name, what the report says of where it came from, and its place on a map."""
 
     clip: Clip
     kind: FileKind
     rate_hz: int
     name: str
     source_sha256: str
+    place: KeyPlace
 
 
 def kind_of_source(described: str) -> FileKind:
@@ -80,7 +91,8 @@ class Placed:
 def map_of(library: Library, revision_id: int) -> list[Placed]:
     """Return the place of every one-shot in the map that would be sent, by key, from soft to hard, in turn."""
     job = library.job_at(revision_id)
-    places = key_places(job, shots(job))
+    order = strength_order(library, job).order
+    places = key_places(shots(job, order), order)
     in_order = sorted(places.items(), key=lambda item: (item[1].key, item[1].low_strength, item[1].turn))
     return [Placed(clip_id, note_name(place.key), place) for clip_id, place in in_order]
 
@@ -88,7 +100,8 @@ def map_of(library: Library, revision_id: int) -> list[Placed]:
 def shots_to_send(library: Library, job: Job, asked: Request) -> tuple[list[Shot], str, list[Name]]:
     """Return every one-shot to be, the pattern of the names, and each name. Raises `InvalidInput` for a wrong pattern."""
     wanted = set(asked.clip_ids)
-    clips = [c for c in shots(job) if not wanted or wanted.intersection(part.id for part in joined(job, c))]
+    order = strength_order(library, job).order
+    clips = [c for c in shots(job, order) if not wanted or wanted.intersection(part.id for part in joined(job, c))]
     kinds = [
         kind_of_source(library.source(clip.source_id).kind) if asked.kind == "as_source" else asked.kind
         for clip in clips
@@ -102,8 +115,9 @@ def shots_to_send(library: Library, job: Job, asked: Request) -> tuple[list[Shot
     endings = [KINDS[one].ending for one in kinds]
     pattern = _no_opcode(asked.pattern) or told_apart(record(job.brief).send.patterns["one_shots"], rows)
     named = names(pattern, rows, endings, replace_this=asked.replace_this, replace_by=_no_opcode(asked.replace_by))
+    places = key_places(clips, order)
     made = [
-        Shot(clip, kind, rate, name.name, library.source(clip.source_id).file_sha256)
+        Shot(clip, kind, rate, name.name, library.source(clip.source_id).file_sha256, places[clip.id])
         for clip, kind, rate, name in zip(clips, kinds, rates, named, strict=True)
     ]
     return made, pattern, named
@@ -124,8 +138,7 @@ def export_shots(
         files.append(shot.name)
         report(0.95 * (number + 1) / len(to_write), f"writing {shot.name}")
     if asked.with_map != "none":
-        places = key_places(job, [shot.clip for shot in to_write])
-        regions = [_region(job, shot, places[shot.clip.id], whole) for shot in to_write]
+        regions = [_region(job, shot, whole) for shot in to_write]
         (folder / MAP_NAME).write_text(write_sfz(regions, title=job.name), encoding="utf-8")
         files.append(MAP_NAME)
     if not asked.clip_ids:
@@ -143,7 +156,7 @@ def on_one_key(job: Job) -> list[str]:
     """Say which different things a map would play in turn, as they have one note."""
     return [
         f"{' and '.join(f'“{name}”' for name in names)} have one note, {note_name(key)}: the map plays them in turn"
-        for key, names in shared_keys(job, shots(job))
+        for key, names in shared_keys(shots(job))
     ]
 
 
@@ -170,7 +183,8 @@ def _in_file(frame: int, rate_hz: int, shot: Shot) -> int:
     return round(Fraction(frame * shot.rate_hz, rate_hz))
 
 
-def _region(job: Job, shot: Shot, place: KeyPlace, whole: bool) -> Region:
+def _region(job: Job, shot: Shot, whole: bool) -> Region:
+    place = shot.place
     single = alone(job, shot.clip, whole=whole)
     loops = _loops(single, shot)
     kept_whole = whole and len(joined(job, shot.clip)) == 1

@@ -9,6 +9,7 @@ from wemble.actions.delivery.heard import HeardInFile
 from wemble.actions.delivery.one_shots import Shot, lacks, on_one_key, shots_to_send
 from wemble.actions.delivery.request import Request
 from wemble.actions.library import Library
+from wemble.actions.searching.hit_search import strength_order
 from wemble.actions.verdicts import programme_doubts, verdicts
 from wemble.core.briefs import record
 from wemble.core.deliver.chapters import chapter_faults, chapters_in
@@ -157,7 +158,7 @@ def _doubts(
         more = f" and {len(lacking) - 6} more" if len(lacking) > 6 else ""
         doubts.append(Doubt(f"missing from the grid: {', '.join(lacking[:6])}{more}"))
     if request.what == "one_shots" and request.with_map != "none":
-        doubts += [Doubt(text) for text in on_one_key(job)]
+        doubts += [Doubt(text) for text in (*strength_order(library, job).doubts, *on_one_key(job))]
     if request.what != "one_shots" and (
         muted := [lane.name for lane in job.lanes.values() if lane.id not in audible_lanes(job)]
     ):

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 from wemble.actions.importing.made_source import Built, keep_source
 from wemble.actions.library import Library
@@ -25,6 +28,9 @@ from wemble.formats.points import read_points
 from wemble.store import intents, jobs, records
 from wemble.store.files import FileReader, Home, settle_later
 from wemble.store.rows import SourceRow
+
+T = TypeVar("T")
+log = logging.getLogger(__name__)
 
 
 def start_import(library: Library, job_id: str, path: Path, name: str, *, upload_id: str | None = None) -> str:
@@ -123,9 +129,23 @@ def import_file(
     points = [SourcePoint(p.frame, p.name, p.end_frame) for p in read.points]
     cart = read_cart(path)
     timed = from_timers(cart.timers, source.frames) if cart else []
-    proposed = _proposed(home, source) if find_ends else None
-    flat = _flattened(home, source) if find_ends else ""
-    return Imported(Built(source, folder), (*points, *timed), (*left_out, *([flat] if flat else [])), proposed)
+    notes = [*left_out]
+    proposed = None
+    if find_ends:
+        proposed = _measured(lambda: _proposed(home, source), "where it begins and ends", notes)
+        if flat := _measured(lambda: _flattened(home, source), "whether its peaks are flattened", notes):
+            notes.append(flat)
+    return Imported(Built(source, folder), (*points, *timed), tuple(notes), proposed)
+
+
+def _measured(measure: Callable[[], T], what: str, notes: list[str]) -> T | None:
+    """Return what was measured; if that fails, the recording comes in without it, and a note says so."""
+    try:
+        return measure()
+    except Exception as error:
+        log.exception("measuring %s", what)
+        notes.append(f"{what} could not be measured ({error}); set it by hand")
+        return None
 
 
 def _flattened(home: Home, source: SourceRow) -> str:

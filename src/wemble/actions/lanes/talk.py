@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from wemble.actions.library import Library
+from wemble.core.edit.model import Job
 from wemble.core.edit.placement import job_span
 from wemble.core.edit.talk import Ends, gaps_to_close, proposed_ends, said
 
@@ -32,4 +33,16 @@ def talk_plan(library: Library, revision_id: int, longest_frames: int, part: flo
     taken = sum(frames for _, frames in gaps)
     longest = max((right[0] - left[1] for left, right in pairwise(spans)), default=0)
     end = job_span(job)[1]
-    return TalkPlan(proposed_ends(job) if spans else None, len(gaps), longest, taken, end - taken)
+    return TalkPlan(ends_of(library, job) if spans else None, len(gaps), longest, taken, end - taken)
+
+
+def ends_of(library: Library, job: Job) -> Ends:
+    """Propose where the talk begins and ends. Raises `InvalidInput` if nothing is said."""
+    speech = [clip for clip in job.clips.values() if clip.speaks and job.is_recorded(clip)]
+    return proposed_ends(
+        job,
+        {
+            clip.id: library.loudest_db(clip.source_id, *clip.sound) + clip.gain_db + job.lane(clip.lane_id).gain_db
+            for clip in speech
+        },
+    )

@@ -13,7 +13,7 @@ from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measu
 from wemble.core.edges.onset import rough_hit
 from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Treatment
 from wemble.core.edit.clips import Edited
-from wemble.core.edit.kit import lay_out_sets
+from wemble.core.edit.kit import clips_from_left, lay_out_sets
 from wemble.core.edit.model import Clip, Finding, Job
 from wemble.core.edit.treatment import (
     Sounds,
@@ -25,7 +25,8 @@ from wemble.core.edit.treatment import (
     without_removed,
 )
 from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, hearing, lag_s
-from wemble.core.kit.strikes import NameGrid, Strike, grid, in_order_of_strength, propose_pattern, read_name
+from wemble.core.kit.strengths import Level, StrengthOrder, order_strengths
+from wemble.core.kit.strikes import NameGrid, Strike, files_of_hits, grid, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput, NotFound
 
@@ -61,11 +62,16 @@ def apply_names(library: Library, job: Job, pattern: str) -> Edited:
     InvalidInput
         If the pattern is wrong, reads nothing, or two files of one hit lie apart and nothing explains it.
     """
-    names = {clip.id: clip.file_name or job.source(clip.source_id).name for clip in job.clips.values()}
+    names = {clip.id: clip.file_name or job.source(clip.source_id).name for clip in clips_from_left(job)}
     strikes = {key: strike for key, name in names.items() if (strike := read_name(name, pattern)) is not None}
     if not strikes:
         raise InvalidInput("no name fits this pattern; compare it with the examples and correct it")
-    return lay_out_sets(job, strikes, _lags(library, job, strikes))
+    edited = lay_out_sets(job, strikes, _lags(library, job, strikes))
+    if not (twice := grid([*names.values()], pattern).twice):
+        return edited
+    listed = ", ".join(f"“{name}”" for name in twice[:3]) + (f" and {len(twice) - 3} more" if len(twice) > 3 else "")
+    note = f"{listed}: more than one file has this name; each is a hit of its own. Microphones are told by the pattern"
+    return replace(edited, notes=(*edited.notes, note))
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +80,10 @@ class HitDraft:
     one-shots, to the sample for takes, whose hits follow each other under one target.
 
     ``confidences`` and ``reasons`` are those of the edge that is least sure.
-    ``deciding`` says whether a target is the microphone by which its set is cut, ``strengths`` lists those of the job,
-    the softest first; ``doubtful`` counts the hits that somebody should look at. Of takes, ``together`` counts the
-    hits that were taken with another as they lie too close, and ``too_soft`` the rises that do not count.
+    ``deciding`` says whether a target is the microphone by which its set is cut; ``strengths`` lists those of the job, the
+    softest first, and ``strength_doubts`` what is to be said of that; ``doubtful`` counts the hits that somebody should
+    look at. Of takes, ``together`` counts the hits that were taken with another as they lie too close, and ``too_soft``
+    the rises that do not count.
     """
 
     target_ids: list[str]
@@ -87,6 +94,7 @@ class HitDraft:
     reasons: list[str]
     deciding: list[bool]
     strengths: list[str]
+    strength_doubts: list[str]
     doubtful: int = 0
     together: int = 0
     too_soft: int = 0
@@ -124,8 +132,8 @@ def draft_hits(library: Library, revision_id: int, recipe: HitRecipe, target_ids
     """
     job = library.job_at(revision_id)
     chosen = list(target_ids or targets(job))
-    strengths = [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]
-    made = HitDraft([], [], [], [], [], [], [], in_order_of_strength(strengths))
+    strengths = strength_order(library, job)
+    made = HitDraft([], [], [], [], [], [], [], [*strengths.order], [*strengths.doubts])
     draft = _draft_of_takes if recipe.many else _draft_of_sets
     return draft(library, revision_id, chosen, recipe, made)
 
@@ -357,13 +365,21 @@ def _offset_s(job: Job, base: Finding | Clip) -> float:
     return base.origin_frame / job.rate_hz
 
 
+def strength_order(library: Library, job: Job) -> StrengthOrder:
+    """Return the strengths of a job from the softest to the hardest, by their names and by how loud their hits are."""
+    levels = []
+    for clip in job.clips.values():
+        if clip.strike is not None and clip.strike.strength:
+            thing = (clip.strike.name, clip.strike.note, clip.strike.mic)
+            level_db = library.loudest_db(clip.source_id, clip.head_frame, clip.tail_frame)
+            levels.append(Level(thing, clip.strike.strength, level_db))
+    return order_strengths((level.strength for level in levels), levels)
+
+
 def _lags(library: Library, job: Job, strikes: dict[str, Strike]) -> dict[str, int]:
     """Return, in job frames, how much later each file of a hit begins to hear it than the first of its set."""
-    sets: dict[Strike, list[Clip]] = {}
-    for clip_id, strike in strikes.items():
-        sets.setdefault(strike.hit, []).append(job.clip(clip_id))
     lags: dict[str, int] = {}
-    for members in sets.values():
+    for members in ([job.clip(key) for key in keys] for keys in files_of_hits(strikes)):
         if len({(m.source_id, job.source(m.source_id).frames, job.source(m.source_id).rate_hz) for m in members}) < 2:
             continue
         heard = [

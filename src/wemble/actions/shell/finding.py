@@ -20,7 +20,7 @@ from wemble.core.edges.programme import find_programme
 from wemble.core.edges.recipe import HitRecipe, Recipe
 from wemble.core.edges.search import as_found, propose
 from wemble.core.kit.mic_set import Heard, find_in_set
-from wemble.core.kit.strikes import read_name
+from wemble.core.kit.strikes import files_of_hits, read_name
 from wemble.core.shape.seams import Bars, find_seams
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput
@@ -90,11 +90,9 @@ def find_onsets_of_sets(paths: Sequence[Path], pattern: str, recipe: HitRecipe |
         If the pattern is wrong, or what sets two files apart cannot be explained.
     """
     rows: dict[Path, dict[str, Any]] = {}
-    sets: dict[str, list[Path]] = {}
-    for path in paths:
-        strike = read_name(display_name(shown_name(path)), pattern)
-        sets.setdefault(path.stem if strike is None else repr(strike.hit), []).append(path)
-    for members in sets.values():
+    read = {path: read_name(display_name(shown_name(path)), pattern) for path in paths}
+    named = {path: strike for path, strike in read.items() if strike is not None}
+    for members in [*files_of_hits(named), *([path] for path in paths if path not in named)]:
         with ExitStack() as stack:
             opened = [stack.enter_context(opened_file(path)) for path in members]
             heard = [Heard(o.read(0, o.source.frames), o.source.rate_hz, coded=is_coded(o.source.kind)) for o in opened]

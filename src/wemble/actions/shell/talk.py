@@ -15,7 +15,7 @@ from wemble.actions.editing.edits import perform
 from wemble.actions.importing.import_file import start_import
 from wemble.actions.lanes.aligning import start_aligning
 from wemble.actions.lanes.pieces import keep_piece
-from wemble.actions.lanes.talk import talk_plan
+from wemble.actions.lanes.talk import ends_of, talk_plan
 from wemble.actions.lanes.voices import start_measuring
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
@@ -28,9 +28,10 @@ from wemble.actions.verdicts import verdicts
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import delivered, wait_for
 from wemble.core.deliver.kinds import FileKind
+from wemble.core.deliver.words import clock
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.speaker import find_said, own_sound, propose_for_speaker
-from wemble.core.edit.talk import proposed_ends
+from wemble.core.edit.talk import Ends
 from wemble.core.edit.treatment import targets
 from wemble.core.signal.bleed import Heard, heard_of_each_other
 from wemble.errors import InvalidInput
@@ -85,6 +86,8 @@ class EpisodeWanted:
     opening: Path | None = None
     closing: Path | None = None
     lead_s: float = 1.0
+    starts_s: float | None = None
+    ends_s: float | None = None
     longest_gap_s: float | None = None
     loudness_lufs: float | None = None
     send: Request = field(default_factory=lambda: Request(kind="mp3", what="one"))
@@ -146,23 +149,49 @@ def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, 
 
     if len(lanes) > 1 or wanted.loudness_lufs is not None:
         do("even_voices", target_lufs=wanted.loudness_lufs)
-    ends = proposed_ends(library.job_at(answers[-1].revision))
-    do("keep_talk", start_frame=ends.start_frame, end_frame=ends.end_frame, lead_frames=round(wanted.lead_s * rate))
+    ends = ends_of(library, library.job_at(answers[-1].revision))
+    start, end = (None if at is None else round(at * rate) for at in (wanted.starts_s, wanted.ends_s))
+    notes += _ends_in_words(ends, rate, start, end)
+    do(
+        "keep_talk",
+        start_frame=ends.start_frame if start is None else start,
+        end_frame=ends.end_frame if end is None else end,
+        lead_frames=round(wanted.lead_s * rate),
+    )
+    doubts = [doubt for at, doubt in ((start, ends.start_doubt), (end, ends.end_doubt)) if at is None and doubt]
     if wanted.longest_gap_s is not None:
         longest = round(wanted.longest_gap_s * rate)
         if talk_plan(library, answers[-1].revision, longest, 0.0).gaps:
             do("close_gaps", longest_frames=longest)
-    for end, path in (("front", wanted.opening), ("behind", wanted.closing)):
+    for where, path in (("front", wanted.opening), ("behind", wanted.closing)):
         if path is not None:
-            do("place_piece", piece=_as_piece(library, path), end=end)
+            do("place_piece", piece=_as_piece(library, path), end=where)
     notes += [note for answer in answers for note in answer.notes]
     report(0.6, "writing")
     revision = answers[-1].revision
     sent = _done(library, start_export(library, job_id, revision, wanted.send))
     move_into(to.parent, [to.name], _renamed(delivered(library, str(sent["folder_name"])), sent["files"][0], to.name))
     heard = sent["heard"]
-    look = sum(row.doubtful for row in verdicts(library, revision))
+    look = len(doubts) + sum(row.doubtful for row in verdicts(library, revision))
     return EpisodeMade(str(to), heard["seconds"], heard["integrated_lufs"], heard["true_peak_db"], look, tuple(notes))
+
+
+def _ends_in_words(ends: Ends, rate_hz: int, start: int | None, end: int | None) -> list[str]:
+    """Say what was taken for a count-in and for chatter, and what may be."""
+    told = []
+    if start is None and ends.before:
+        told.append(f"cut as a count-in: {ends.before} in front of {clock(ends.start_frame / rate_hz)}")
+    if start is None and ends.start_doubt:
+        at = ends.maybe_start_frame / rate_hz
+        told.append(
+            f"kept in front of {clock(at)}, though it may be a count-in ({ends.start_doubt}); --starts {at:.1f} cuts it"
+        )
+    if end is None and ends.behind:
+        told.append(f"cut as chatter: {ends.behind} behind {clock(ends.end_frame / rate_hz)}")
+    if end is None and ends.end_doubt:
+        at = ends.maybe_end_frame / rate_hz
+        told.append(f"kept behind {clock(at)}, though it may be chatter ({ends.end_doubt}); --ends {at:.1f} cuts it")
+    return told
 
 
 def _renamed(folder: Path, name: str, wanted: str) -> Path:

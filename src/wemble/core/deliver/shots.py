@@ -10,19 +10,22 @@ from itertools import accumulate, pairwise
 
 from wemble.core.edit.model import Clip, Job, Join, Lane, Mark
 from wemble.core.edit.placement import in_time_order
-from wemble.core.kit.strikes import in_order_of_strength, note_name
+from wemble.core.kit.strengths import order_strengths
+from wemble.core.kit.strikes import note_name
 
 FIRST_KEY = 36
 """Where things without a note of their own begin on a map (common practice for drums)."""
 
 
-def shots(job: Job) -> list[Clip]:
+def shots(job: Job, strengths: Sequence[str] | None = None) -> list[Clip]:
     """Return the clips that become one-shots, by name, strength and microphone; muted lanes send theirs too.
+
+    ``strengths`` is the order of strengths, if it is known better than from their names.
 
     A kit's lanes are its microphones: they are muted to listen, not to leave them out. Clips of one source that
     crossfades join, such as a turned loop, are one shot: the first of them stands for it.
     """
-    order = {strength: n for n, strength in enumerate(in_order_of_strength(_strengths(job)))}
+    order = {strength: n for n, strength in enumerate(strengths or order_strengths(strengths_of(job)).order)}
 
     def place(clip: Clip) -> tuple[str, int, int, str]:
         strike = clip.strike
@@ -109,13 +112,13 @@ class KeyPlace:
     turns: int = 1
 
 
-def key_places(job: Job, clips: Sequence[Clip]) -> dict[str, KeyPlace]:
+def key_places(clips: Sequence[Clip], in_order: Sequence[str] | None = None) -> dict[str, KeyPlace]:
     """Return the key, the strengths and the turn of every clip.
 
     A note that a name says is the key; things without one get keys of their own from `FIRST_KEY` up that are free, and so
     do hits that are numbered and nothing else, as long as there are keys. The strengths of one key share 1 to 127 evenly,
-    the softest first, so that a missing one leaves no gap. Takes of one key and strength alternate, all microphones of a
-    take at one turn.
+    the softest first (``in_order`` tells which that is), so that a missing one leaves no gap. Takes of one key and strength
+    alternate, all microphones of a take at one turn.
     """
     taken = {clip.strike.note for clip in clips if clip.strike and clip.strike.note is not None}
     keys = [key for key in range(FIRST_KEY, 128) if key not in taken]
@@ -129,21 +132,23 @@ def key_places(job: Job, clips: Sequence[Clip]) -> dict[str, KeyPlace]:
         if thing not in things:
             things[thing] = thing[1] if thing[1] is not None else next(free, 127)
         strengths[things[thing]].add(_strength(clip))
+    rank = {strength: n for n, strength in enumerate(in_order or order_strengths(map(_strength, clips)).order)}
+    rank.setdefault("", -1)
     takes = _takes(clips, {clip.id: (things[thing_of[clip.id]], _strength(clip)) for clip in clips})
     places = {}
     for clip in clips:
         key = things[thing_of[clip.id]]
-        order = in_order_of_strength(strengths[key])
+        order = sorted(strengths[key], key=rank.__getitem__)
         at = order.index(_strength(clip))
         low, high = 1 + 127 * at // len(order), 127 * (at + 1) // len(order)
         places[clip.id] = KeyPlace(key, low, high, _mic(clip), *takes[clip.id])
     return places
 
 
-def shared_keys(job: Job, clips: Sequence[Clip]) -> list[tuple[int, tuple[str, ...]]]:
+def shared_keys(clips: Sequence[Clip]) -> list[tuple[int, tuple[str, ...]]]:
     """Return the keys on which different things lie in one strength, with their names: a map plays them in turn."""
     names: dict[tuple[int, int], set[str]] = defaultdict(set)
-    places = key_places(job, clips)
+    places = key_places(clips)
     for clip in clips:
         if clip.strike is not None:
             names[places[clip.id].key, places[clip.id].low_strength].add(clip.strike.name)
@@ -216,5 +221,6 @@ def _mic(clip: Clip) -> str:
     return (clip.strike.mic if clip.strike else None) or ""
 
 
-def _strengths(job: Job) -> list[str]:
+def strengths_of(job: Job) -> list[str]:
+    """Return the strengths that the names of a job's files say, one for each clip that has one."""
     return [clip.strike.strength for clip in job.clips.values() if clip.strike and clip.strike.strength]

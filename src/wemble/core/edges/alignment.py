@@ -59,6 +59,9 @@ class Alignment:
     agreeing: int
 
 
+_NOTHING_IN_COMMON = "these recordings have nothing in common that could be measured; line them up by hand"
+
+
 def align(first: Read, second: Read, levels: tuple[Envelope, Envelope], rate_hz: int) -> Alignment:
     """Measure how two recordings of the same conversation lie against each other.
 
@@ -75,6 +78,8 @@ def align(first: Read, second: Read, levels: tuple[Envelope, Envelope], rate_hz:
         If they have nothing in common that could be measured.
     """
     lengths_s = (levels[0].frames / levels[0].rate_hz, levels[1].frames / levels[1].rate_hz)
+    if min(lengths_s) < _BLOCK_S:
+        raise InvalidInput(_NOTHING_IN_COMMON)
     by = max(rate_hz // _LOWEST_RATE_HZ, 1)
     for coarse_s in _coarse_lags_s(first, second, lengths_s, rate_hz):
         measured = (
@@ -85,7 +90,7 @@ def align(first: Read, second: Read, levels: tuple[Envelope, Envelope], rate_hz:
         if len(found) >= _LEAST_BLOCKS and (fitted := _fit(found)) is not None:
             break
     else:
-        raise InvalidInput("these recordings have nothing in common that could be measured; line them up by hand")
+        raise InvalidInput(_NOTHING_IN_COMMON)
     lag_s, slope, apart_s, agreeing = fitted
     # At t of the first a lag of t − (t − lag)·(1 + drift) is measured: at its start not the lag, but lag·(1 + drift).
     return Alignment(lag_s / (1.0 - slope), -slope * 1e6, apart_s, len(found), agreeing)

@@ -50,6 +50,7 @@ _CLEAR_BEFORE_MS, _CLEAR_WITHIN_MS = 20.0, 20.0
 _SETTLING_BLOCKS = 30
 _PIECE_BLOCKS, _LEAST_PIECES, _LOUDEST_PIECE = 100, 5, 3.0
 _EDGE_BLOCKS = 80
+_SHORTEST_BLOCKS = 2 * _EDGE_BLOCKS
 _END_LEAST, _UNSTEADY_END_LEAST = 0.7, 0.85
 """At its end a sound is followed a little under its floor, rather than cut."""
 _DIES_AWAY_S = 0.1
@@ -98,10 +99,13 @@ def find_programme(
     rate, inside, outside = whole.rate_hz, round(_INSIDE_S * whole.rate_hz), round(_OUTSIDE_S * whole.rate_hz)
     near_start, near_end = first + int(heard[0, 0]) * whole.bin_frames, first + int(heard[-1, 1]) * whole.bin_frames
     before, behind = _noise(read, envelope, air, first)
-    low, high = max(near_start - outside, head_frame), min(near_start + inside, near_end)
+    least = _SHORTEST_BLOCKS * _block(rate)  # of a click, or a file of some milliseconds: what is not there is silence
+    low = max(near_start - outside, head_frame)
+    high = max(min(near_start + inside, near_end), low + least)
     begun = _begins(read(low, high - low), rate, before)
-    start = low + _block(rate) * begun.block
-    low, high = max(near_end - inside, near_start), min(near_end + outside, tail_frame)
+    start = min(low + _block(rate) * begun.block, tail_frame - 1)
+    high = min(near_end + outside, tail_frame)
+    low = min(max(near_end - inside, near_start), high - least)
     ended = _ends(read(low, high - low)[:, ::-1], rate, behind)
     end = high - _block(rate) * ended.block
     length_s = heard * envelope.bin_s
@@ -111,7 +115,7 @@ def find_programme(
     end_reason = end_reason or _dies_away_slowly(ended, restless=restless)
     return Programme(
         start,
-        max(end, start + 1),
+        max(min(end, tail_frame), start + 1),
         round(air.level_db, 2),
         _UNSURE if start_reason else 1.0,
         _UNSURE if end_reason else 1.0,
@@ -388,7 +392,8 @@ def _after_the_rise(powers: Powers, sure: Powers, noise: _Noise) -> int:
 
 def _first_lasting(flags: NDArray[np.bool_]) -> int:
     """Return the first block from which on no second goes by without a sound: what is farther out is the noise's own."""
-    flags[:_EDGE_BLOCKS] &= flags[_EDGE_BLOCKS]  # a mean over less than its window wavers more
+    if len(flags) > _EDGE_BLOCKS:
+        flags[:_EDGE_BLOCKS] &= flags[_EDGE_BLOCKS]  # a mean over less than its window wavers more
     at = np.flatnonzero(flags)
     if not len(at):
         return 0

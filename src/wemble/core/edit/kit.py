@@ -11,7 +11,7 @@ from wemble.core.edit.joins import set_join
 from wemble.core.edit.marks import reattach_marks
 from wemble.core.edit.model import Clip, Fade, Finding, Job, Join, Lane, Mark, SourceUse, set_clips
 from wemble.core.edit.placement import placed, source_frame_from, start_of, to_job_frames
-from wemble.core.kit.strikes import Strike
+from wemble.core.kit.strikes import Strike, files_of_hits
 from wemble.core.signal.levels import ms_to_frames, to_db
 from wemble.errors import InvalidInput
 
@@ -21,21 +21,24 @@ SOFTENINGS_MS = (1.0, 5.0, 20.0, 80.0)
 """The grades of end softening, each clearly longer than the last (our choice)."""
 
 
+def clips_from_left(job: Job) -> list[Clip]:
+    """Return all clips by where they begin."""
+    return sorted(job.clips.values(), key=lambda clip: (start_of(job, clip), clip.id))
+
+
 def lay_out_sets(job: Job, strikes: Mapping[str, Strike], lags_frames: Mapping[str, int]) -> Edited:
     """Give clips what their names say, and lay each hit's microphones under each other, a lane for each.
 
     ``lags_frames`` says, in job frames, how much later the same moment lies in a clip's file than in the first of its
     set. Sets follow one another a second apart, in the order of the clips; clips that no name was read for come last.
     """
-    sets: dict[object, list[str]] = {}
-    ordered = sorted(job.clips.values(), key=lambda clip: (start_of(job, clip), clip.id))
-    for clip in sorted(ordered, key=lambda clip: clip.id not in strikes):
-        key: object = strikes[clip.id].hit if clip.id in strikes else clip.id
-        sets.setdefault(key, []).append(clip.id)
+    ordered = [clip.id for clip in clips_from_left(job)]
+    named = {key: strikes[key] for key in ordered if key in strikes}
+    sets = [*files_of_hits(named), *([key] for key in ordered if key not in strikes)]
     job, lanes = _lanes(job, sorted({strike.mic or "" for strike in strikes.values()}))
     first_lane = min(job.lanes.values(), key=lambda lane: lane.position).id
     at, number, changed = 0, job.next_number, []
-    for members in sets.values():
+    for members in sets:
         end = at
         for clip_id in members:
             clip = job.clip(clip_id)

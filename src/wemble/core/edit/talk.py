@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from statistics import median
 
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.following import with_time_in
@@ -19,6 +22,11 @@ _ASIDE_S = 2.0
 _LONGEST_COUNT_IN_S, _LONGEST_CHATTER_S = 20.0, 30.0
 _MOST_PART = 0.15
 _LEFT_BEHIND_S = 0.5
+_LONGER = 1.25
+"""A pause that sets apart is longer than those of the talk by so much (our choice)."""
+_AS_LONG, _AS_LOUD_DB = 0.75, 6.0
+"""A phrase of three quarters of the usual length, and at most 6 dB softer, may belong to the talk (our choice)."""
+_UNKNOWN_DB = -200.0
 
 
 def said(job: Job) -> list[Span]:
@@ -74,32 +82,75 @@ def close_gaps(job: Job, longest_frames: int, part: float = 0.0) -> Edited:
 
 @dataclass(frozen=True, slots=True)
 class Ends:
-    """Where the talk itself begins and ends, in job frames; how many spans before and behind are no part of it."""
+    """Where the talk itself begins and ends, in job frames; how many spans before and behind are no part of it.
+
+    Where it is doubtful that they are none, they are counted in, and the doubt says so: ``maybe_start_frame`` and
+    ``maybe_end_frame`` are where it would begin and end without them.
+    """
 
     start_frame: int
     end_frame: int
     before: int
     behind: int
+    maybe_start_frame: int
+    maybe_end_frame: int
+    start_doubt: str = ""
+    end_doubt: str = ""
 
 
-def proposed_ends(job: Job) -> Ends:
-    """Propose where the talk begins and ends: behind a count-in, and before chatter, each set apart by a long pause.
+def proposed_ends(job: Job, loudness_db: Mapping[str, float] | None = None) -> Ends:
+    """Propose where the talk begins and ends: behind a count-in, and before chatter, each set apart by its longest pause.
 
-    Raises `InvalidInput` if nothing is said.
+    A count-in and chatter are set apart by a longer pause than the talk has itself, and no phrase of them is as long and
+    as loud as those of the talk; else it is doubtful, and nothing is left out. ``loudness_db`` is how loud each clip is,
+    by its id. Raises `InvalidInput` if nothing is said.
     """
     spans = said(job)
     if not spans:
         raise InvalidInput("nothing has been found on these lanes yet; find what is said first")
     rate, whole = job.rate_hz, spans[-1][1] - spans[0][0]
-    pauses = [(at, right[0] - left[1]) for at, (left, right) in enumerate(pairwise(spans), 1)]
-    aside = [at for at, frames in pauses if frames >= _ASIDE_S * rate]
+    pauses = {at: right[0] - left[1] for at, (left, right) in enumerate(pairwise(spans), 1)}
+    aside = [at for at, frames in pauses.items() if frames >= _ASIDE_S * rate]
     longest_before = min(_LONGEST_COUNT_IN_S * rate, _MOST_PART * whole)
     longest_behind = min(_LONGEST_CHATTER_S * rate, _MOST_PART * whole)
-    first = max((at for at in aside if spans[at][0] - spans[0][0] <= longest_before), default=0)
-    last = min((at for at in aside if spans[-1][1] - spans[at][0] <= longest_behind), default=len(spans))
-    if first >= last:
-        first, last = 0, len(spans)
-    return Ends(spans[first][0], spans[last - 1][1], first, len(spans) - last)
+    first = max((at for at in aside if spans[at][0] - spans[0][0] <= longest_before), key=pauses.__getitem__, default=0)
+    last = max(
+        (at for at in aside if at > first and spans[-1][1] - spans[at][0] <= longest_behind),
+        key=pauses.__getitem__,
+        default=len(spans),
+    )
+    levels = _levels(job, spans, loudness_db or {})
+    talk = range(first, last)
+
+    def doubt(at: int, outside: range) -> str:
+        if at in (0, len(spans)):
+            return ""
+        inside_s = max((pauses[n] for n in talk[1:]), default=0) / rate
+        if pauses[at] < _LONGER * inside_s * rate:
+            return f"the pause of {pauses[at] / rate:.1f} s is no longer than pauses of the talk, {inside_s:.1f} s"
+        usual = median(spans[n][1] - spans[n][0] for n in talk)
+        usual_db = median(levels[n] for n in talk)
+        if any(spans[n][1] - spans[n][0] >= _AS_LONG * usual and levels[n] >= usual_db - _AS_LOUD_DB for n in outside):
+            return "what lies beyond the pause is as long and as loud as the talk"
+        return ""
+
+    start_doubt, end_doubt = doubt(first, range(first)), doubt(last, range(last, len(spans)))
+    starts, ends = 0 if start_doubt else first, len(spans) if end_doubt else last
+    return Ends(
+        spans[starts][0], spans[ends - 1][1], starts, len(spans) - ends, spans[first][0], spans[last - 1][1],
+        start_doubt, end_doubt,
+    )  # fmt: skip
+
+
+def _levels(job: Job, spans: Sequence[Span], loudness_db: Mapping[str, float]) -> list[float]:
+    """Return how loud each span is: its loudest clip."""
+    levels = [_UNKNOWN_DB] * len(spans)
+    starts = [start for start, _ in spans]
+    for clip_id, level_db in loudness_db.items():
+        at = bisect_right(starts, _sound_of(job, job.clip(clip_id))[0]) - 1
+        if at >= 0:
+            levels[at] = max(levels[at], level_db)
+    return levels
 
 
 def keep_talk(job: Job, start_frame: int, end_frame: int, lead_frames: int) -> Edited:

@@ -9,19 +9,16 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import product
+from typing import TypeVar
 
+from wemble.core.kit.strengths import STRENGTH_WORDS, order_strengths
 from wemble.errors import InvalidInput
 
+Key = TypeVar("Key", bound=Hashable)
 FIELDS = ("name", "note", "strength", "mic", "take")
-_STRENGTHS = (
-    ("ppp", "pp", "p", "mp", "mf", "f", "ff", "fff"),
-    ("softest", "soft", "medium", "hard", "hardest"),
-    ("quiet", "middle", "loud"),
-    ("lo", "mid", "hi"),
-)
 _MICS = frozenset(
     {"near", "far", "close", "room", "over", "overhead", "overheads", "oh", "top", "bottom", "in", "out", "inside"}
     | {"outside", "left", "right", "direct", "ambient", "amb", "contact", "stereo", "mono", "mic"}
@@ -149,13 +146,12 @@ def _kinds(columns: Sequence[Sequence[str]]) -> list[str]:
         if places and len([k for k in kinds if k == "name"]) > 1:
             kinds[places[-1]] = kind
 
-    known = {word for words in _STRENGTHS for word in words}
     give("note", (_mostly(column, lambda text: re.fullmatch(_NOTE, text) is not None) for column in columns))
     give("mic", (_mostly(column, lambda text: re.sub(r"\d+$", "", text.lower()) in _MICS) for column in columns))
     give(
         "strength",
         (
-            _mostly(column, lambda t: t.lower() in known or bool(re.fullmatch(r"v\d{1,3}", t.lower())))
+            _mostly(column, lambda t: t.lower() in STRENGTH_WORDS or bool(re.fullmatch(r"v\d{1,3}", t.lower())))
             for column in columns
         ),
     )
@@ -170,28 +166,34 @@ def _mostly(column: Sequence[str], fits: Callable[[str], bool]) -> bool:
     return sum(fits(text) for text in column) >= 0.8 * len(column)
 
 
-def in_order_of_strength(strengths: Iterable[str]) -> list[str]:
-    """Return strengths from the softest to the hardest: by number, by the words that are known, else by name.
+def files_of_hits(strikes: Mapping[Key, Strike]) -> list[list[Key]]:
+    """Return the files that are one hit together, each of its microphones once, in the order of their first.
+
+    What is called the same as another, as a file in another folder may be, is another hit: two files of one name are no
+    two microphones.
 
     Examples
     --------
-    >>> in_order_of_strength(["hard", "soft", "medium"]), in_order_of_strength(["v10", "v2"])
-    (['soft', 'medium', 'hard'], ['v2', 'v10'])
+    >>> near, far = Strike("Oar", mic="near"), Strike("Oar", mic="far")
+    >>> files_of_hits({"oak 1": near, "oak 2": far, "ash 1": near, "ash 2": far})
+    [['oak 1', 'oak 2'], ['ash 1', 'ash 2']]
     """
-    distinct = sorted(set(strengths))
-    for words in _STRENGTHS:
-        if all(strength.lower() in words for strength in distinct):
-            return sorted(distinct, key=lambda strength: words.index(strength.lower()))
-    return sorted(distinct, key=lambda s: (int(re.sub(r"\D", "", s) or 0), s))
+    seen: Counter[Strike] = Counter()
+    hits: dict[tuple[Strike, int], list[Key]] = {}
+    for key, strike in strikes.items():
+        hits.setdefault((strike.hit, seen[strike]), []).append(key)
+        seen[strike] += 1
+    return list(hits.values())
 
 
 @dataclass(frozen=True, slots=True)
 class NameGrid:
-    """What a folder of names amounts to: names that do not fit, what is missing, and takes to set aside."""
+    """What a folder of names amounts to: names that do not fit, what is missing, takes to set aside, names that come twice."""
 
     unfit: tuple[str, ...]
     missing: tuple[str, ...]
     further_takes: tuple[str, ...]
+    twice: tuple[str, ...] = ()
 
 
 def grid(stems: Sequence[str], pattern: str) -> NameGrid:
@@ -211,6 +213,7 @@ def grid(stems: Sequence[str], pattern: str) -> NameGrid:
         tuple(stem for stem, strike in read.items() if strike is None),
         missing_from([*fit.values()]),
         tuple(further_takes),
+        tuple(stem for stem, count in Counter(stems).items() if count > 1),
     )
 
 
@@ -222,7 +225,7 @@ def missing_from(strikes: Sequence[Strike]) -> tuple[str, ...]:
     >>> missing_from([Strike("Oar", None, "soft", "near"), Strike("Oar", None, "soft", "far"), Strike("Oar", None, "hard", "far")])
     ('Oar hard near',)
     """
-    strengths: list[str | None] = [*in_order_of_strength(s.strength for s in strikes if s.strength)] or [None]
+    strengths: list[str | None] = [*order_strengths(s.strength for s in strikes if s.strength).order] or [None]
     mics: list[str | None] = [*sorted({s.mic for s in strikes if s.mic})] or [None]
     there: dict[tuple[str, int | None], set[tuple[str | None, str | None]]] = defaultdict(set)
     heard: dict[Strike, set[str | None]] = defaultdict(set)

@@ -137,6 +137,11 @@ function HitCounts() {
           .
         </>
       )}
+      {draft.strength_doubts.map((doubt) => (
+        <span key={doubt} className="mt-1 block text-warn first-letter:uppercase">
+          {doubt}.
+        </span>
+      ))}
     </p>
   );
 }
@@ -213,6 +218,7 @@ function Names() {
             )}
             <Listed what="do not fit the pattern" names={names.grid.unfit} />
             <Listed what="missing from the grid" names={names.grid.missing} />
+            <Listed what="names of more than one file; each file is a hit of its own" names={names.grid.twice} />
             <Listed what="further takes, which a map plays in turn" names={names.grid.further_takes} />
             <Button className="w-full" disabled={names.read === 0} onClick={() => void readNames(pattern ?? names.pattern)}>
               Read {names.read} {counted(names.read, "name")} and line up microphones

@@ -1,12 +1,12 @@
 import { useEffect, useState } from "react";
 import type { LimiterSettings, Mixed, TalkPlan, Voice } from "../../../api/types";
-import { formatTime } from "../../../time/format";
+import { formatPlace, formatTime, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
 import { Button } from "../../../ui/Button";
 import { CardTabs } from "../../../ui/CardTabs";
 import { Curve } from "../../../ui/Curve";
 import { Num } from "../../../ui/Num";
 import { Progress } from "../../../ui/Progress";
-import { showPlace, useOpen } from "../../state/desk";
+import { bringIntoView, desk, showPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
 import { alignLanes, mixDown, showVoices, stopAligning, stopMixing, useAligning, useMeasuring, useMixed, useMixing, useTalkPlan, useVoices } from "../../state/talk";
@@ -106,26 +106,72 @@ function VoiceRow({ voice }: { readonly voice: Voice }) {
   );
 }
 
-/** Where the talk begins and ends, and the lead in front of it. */
+/** Where the talk begins and ends, as proposed or typed, and the lead in front of it. */
 function Ends({ plan, leadS, onLead }: { readonly plan: TalkPlan; readonly leadS: number; readonly onLead: (seconds: number) => void }) {
   const rate = useOpen((desk) => desk.job.rate_hz);
+  const [own, setOwn] = useState<{ readonly start?: number; readonly end?: number }>({});
   const { ends } = plan;
+  useEffect(() => setOwn({}), [ends?.start_frame, ends?.end_frame]); // cut to them, or found again
   if (!ends) return null;
-  const cut = () => void edit({ kind: "keep_talk", start_frame: ends.start_frame, end_frame: ends.end_frame, lead_frames: Math.round(leadS * rate) });
-  const place = (frame: number, name: string) => (
-    <button type="button" className="num underline decoration-dotted" title={`show where it ${name}`} onClick={() => showPlace(frame)}>
-      {formatTime(frame, rate, "clock", 1)}
-    </button>
-  );
-  const aside = [ends.before ? `${ends.before} before, such as a count-in` : "", ends.behind ? `${ends.behind} behind, such as chatter` : ""].filter(Boolean).join("; ");
+  const [start, end] = [own.start ?? ends.start_frame, own.end ?? ends.end_frame];
+  const cut = () => void edit({ kind: "keep_talk", start_frame: start, end_frame: end, lead_frames: Math.round(leadS * rate) });
+  const aside = [ends.before && own.start === undefined ? `${ends.before} before, such as a count-in` : "", ends.behind && own.end === undefined ? `${ends.behind} behind, such as chatter` : ""].filter(Boolean).join("; ");
   return (
     <section aria-label="ends of the talk" className="space-y-1 border-t border-rule pt-3">
       <h2 className="text-base font-bold">Ends</h2>
       <p className="leading-7">
-        The talk goes from {place(ends.start_frame, "begins")} to {place(ends.end_frame, "ends")}{aside ? `: ${aside}` : ""}. Leave <Num label="lead" value={leadS} unit="s" lowest={0} highest={60} step={0.1} decimals={3} onChange={onLead} /> in front.
+        The talk starts at <EndField label="start of the talk" frame={start} onChange={(frame) => setOwn({ ...own, start: frame })} /> and ends at <EndField label="end of the talk" frame={end} onChange={(frame) => setOwn({ ...own, end: frame })} />
+        {aside ? `: ${aside}` : ""}. Leave <Num label="lead" value={leadS} unit="s" lowest={0} highest={60} step={0.1} decimals={3} onChange={onLead} /> in front.
       </p>
+      {own.start === undefined && ends.start_doubt && <EndDoubt what="a count-in" frame={ends.maybe_start_frame} verb="starts" doubt={ends.start_doubt} onTake={(frame) => setOwn({ ...own, start: frame })} />}
+      {own.end === undefined && ends.end_doubt && <EndDoubt what="chatter" frame={ends.maybe_end_frame} verb="ends" doubt={ends.end_doubt} onTake={(frame) => setOwn({ ...own, end: frame })} />}
       <Button onClick={cut}>Cut to the talk</Button>
     </section>
+  );
+}
+
+/** What may be no part of the talk, and is kept until somebody says so. */
+function EndDoubt({ what, frame, verb, doubt, onTake }: { readonly what: string; readonly frame: number; readonly verb: string; readonly doubt: string; readonly onTake: (frame: number) => void }) {
+  const rate = useOpen((desk) => desk.job.rate_hz);
+  const at = formatTime(frame, rate, "clock", 1);
+  return (
+    <p className="text-warn">
+      It may be that there is {what}, and that the talk {verb} at <span className="num">{at}</span>: {doubt}.{" "}
+      <Button tone="quiet" onClick={() => showPlace(frame)}>show {at}</Button> <Button tone="quiet" onClick={() => onTake(frame)}>use {at}</Button>
+    </p>
+  );
+}
+
+/** A place that is typed, or taken from the cursor. */
+function EndField({ label, frame, onChange }: { readonly label: string; readonly frame: number; readonly onChange: (frame: number) => void }) {
+  const job = useOpen((desk) => desk.job);
+  const style = useOpen((desk) => desk.timeStyle);
+  const [typed, setTyped] = useState<string | null>(null);
+  const finish = () => {
+    const to = typed?.trim() ? parsePlace(job, typed, frame, style) : null;
+    if (to !== null) onChange(to);
+    setTyped(null);
+  };
+  return (
+    <span className="whitespace-nowrap">
+      <input
+        aria-label={label}
+        title={`${label}: ${HOW_TO_TYPE_TIME}`}
+        className="num w-24 border-b-2 border-ink bg-transparent font-bold focus:border-join focus:outline-none"
+        value={typed ?? formatPlace(job, frame, style)}
+        onFocus={() => bringIntoView(frame)}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={finish}
+        onKeyDown={(event) => {
+          event.stopPropagation();
+          if (event.key === "Enter") finish();
+          if (event.key === "Escape") setTyped(null);
+        }}
+      />{" "}
+      <Button tone="quiet" aria-label={`${label} at the cursor`} onClick={() => onChange(desk().cursorFrame)}>
+        cursor
+      </Button>
+    </span>
   );
 }
 
