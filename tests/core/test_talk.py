@@ -30,7 +30,7 @@ TALK = tuple((20.0 + 6.0 * n, 24.5 + 6.0 * n) for n in range(20))
         (((9.0, 11.0), (13.2, 14.0), (16.1, 17.0)), (), (20.0, 138.5), ("", "")),  # pauses of 2 s inside the count-in
         (((12.0, 16.5),), (), (12.0, 138.5), ("as long", "")),  # a first phrase like any other
         ((), ((141.0, 146.0), (148.5, 153.0)), (20.0, 153.0), ("", "as long")),
-        (((15.0, 16.0), (17.0, 18.4)), (), (15.0, 138.5), ("no longer", "")),  # no pause that is longer than the talk's
+        (((14.0, 15.0), (16.0, 17.4)), (), (14.0, 138.5), ("no longer", "")),  # no pause that is longer than the talk's
     ],
 )  # fmt: skip
 def test_a_count_in_is_told_from_a_first_phrase_and_what_is_doubtful_stays(

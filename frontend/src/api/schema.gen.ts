@@ -4222,7 +4222,8 @@ export interface components {
          *     ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
          *     are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
          *     Without ``tags`` a file says nothing of itself. With ``chapters`` the section marks are written into the file, where its
-         *     format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder.
+         *     format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder;
+         *     its ceiling, and ``loudness_lufs``, are those of the file, as it is decoded again.
          */
         Request: {
             /**
@@ -4290,6 +4291,11 @@ export interface components {
             shortest_chapter_s: number;
             /** @default null */
             limiter: components["schemas"]["LimiterSettings"] | null;
+            /**
+             * Loudness Lufs
+             * @default null
+             */
+            loudness_lufs: number | null;
         };
         /**
          * Review

@@ -25,8 +25,13 @@ _FILE = click.Path(path_type=Path)
 )
 @click.option("--ends", "ends_s", type=float, help="Second of the recordings at which the talk ends; default: found.")
 @click.option("--longest-gap", "longest_gap_s", type=float, help="Close gaps in which nobody speaks to these seconds.")
-@click.option("--loudness", "loudness_lufs", type=float, help="Loudness of every voice, in LUFS; default: the loudest.")
-@click.option("--ceiling", "ceiling_db", default=-4.0, show_default=True, help="Ceiling of the limiter, in dB.")
+@click.option(
+    "--loudness",
+    "loudness_lufs",
+    type=float,
+    help="Loudness of the file and of every voice, in LUFS; default: that of the loudest voice.",
+)
+@click.option("--ceiling", "ceiling_db", default=-4.0, show_default=True, help="Ceiling of the file, in dB.")
 @click.option("--true-peak", is_flag=True, help="The ceiling holds between samples too.")
 @click.option("--no-limit", is_flag=True, help="Without a limiter.")
 @click.option("--kbps", default=192, show_default=True, help="Bit rate of MP3, M4A and Opus.")
@@ -80,6 +85,7 @@ def episode(
         channels=int(channels),
         tags=Tags(title, artist) if title or artist else None,
         limiter=None if no_limit else LimiterSettings(ceiling_db, true_peak),
+        loudness_lufs=loudness_lufs,
     )
     wanted = talk.EpisodeWanted(align, opening, closing, lead_s, starts_s, ends_s, longest_gap_s, loudness_lufs, send)
     with progress(to.name) as report:

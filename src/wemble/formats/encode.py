@@ -45,6 +45,11 @@ class Encoding:
     bits: Bits | None
     most_channels: int
 
+    @property
+    def coded(self) -> bool:
+        """Whether samples come back changed: from a coder that leaves out what is not heard."""
+        return self.format in ("MP3", "OGG", "M4A")
+
 
 KINDS: dict[FileKind, Encoding] = {
     "wav_16": Encoding(".wav", "WAV", "PCM_16", 16, 32),

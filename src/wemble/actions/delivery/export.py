@@ -12,12 +12,13 @@ from pathlib import Path
 import numpy as np
 
 from wemble.actions.delivery.heard import HeardInFile, heard_in
+from wemble.actions.delivery.levelled import Rendering, write_levelled
 from wemble.actions.delivery.one_shots import Shot, export_shots, shots_to_send
 from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
-from wemble.actions.delivery.sink import Sink, pack
+from wemble.actions.delivery.sink import pack
 from wemble.actions.library import Library
-from wemble.actions.work.executor import Report
+from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import EXPORT, delivered, start_task
 from wemble.core.deliver.cells import plain
 from wemble.core.deliver.chapters import as_json, as_webvtt, chapters_in
@@ -40,7 +41,6 @@ from wemble.formats.tags import write_tags
 from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, settle
 
-BLOCK_FRAMES = 1 << 16
 _ON_AIR = "on-air points.csv"
 
 
@@ -62,7 +62,8 @@ def start_export(library: Library, job_id: str, revision_id: int, request: Reque
 class Sent:
     """What was written, into which folder; the loudest sample in dB, and how many samples were over full scale.
 
-    ``heard`` is what a single file gives when it is decoded again, ``limited_db`` how far a limiter went.
+    ``heard`` is what a single file gives when it is decoded again, ``limited_db`` how far a limiter went, ``remains`` what
+    files miss their loudness or ceiling by, in words.
     """
 
     files: list[str]
@@ -71,6 +72,7 @@ class Sent:
     over: int
     heard: HeardInFile | None = None
     limited_db: float = 0.0
+    remains: tuple[str, ...] = ()
 
 
 def export_files(
@@ -131,34 +133,33 @@ def _write_files(
     folder.mkdir()
     done, peak, over, limited_db = 0, 0.0, 0, 0.0
     beside: list[str] = []
+    remains: list[str] = []
+    heard = None
     for piece, name in zip(pieces, to_write, strict=True):
         path, frames, rate = folder / name, piece.end - piece.start, request.rate_of(job.rate_hz)
         path.parent.mkdir(parents=True, exist_ok=True)
-        with Sink(
-            path, request.file_kind, from_hz=job.rate_hz, to_hz=rate, channels=request.channels_of(job.channels), frames=frames,
-            kbps=request.kbps, limiter=request.limiter,
-        ) as sink:  # fmt: skip
-            for start, samples in plan.blocks(piece.start, piece.end, BLOCK_FRAMES, reader):
-                sink.write(samples, start)
-                done += samples.shape[1]
-                report(0.95 * done / total, f"writing {name}")
-        peak, over = max(peak, sink.peak), over + sink.over
+        rendering = Rendering(plan, piece.start, piece.end, reader, request, job.rate_hz, job.channels)
+        part = part_of(report, 0.95 * done / total, 0.95 * (done + frames) / total)
+        written = write_levelled(part, path, rendering, listens=request.what == "one")
+        done += frames
+        peak, over = max(peak, written.peak), over + written.over
+        limited_db = min(limited_db, written.limited_db)
+        if written.remains:
+            remains.append(f"“{name}”: {written.remains}" if len(to_write) > 1 else written.remains)
         if KINDS[request.file_kind].format == "WAV":
             append_points(path, _points(job, piece, request), rate_hz=rate)
             if timers := _timers(job, piece, rate):
                 tags = request.tags or Tags()
                 append_cart(path, Cart(tags.title or piece.name, tags.artist, tags.number, tags.genre, timers))
-        limited_db = min(limited_db, sink.limiter.least_db if sink.limiter else 0.0)
         beside += [str(one.relative_to(folder)) for one in _describe(path, home, job, piece, request)]
     if any(points_of(job, piece.clip_id) for piece in pieces if piece.clip_id):
         (folder / _ON_AIR).write_text(_on_air_list(job, pieces, to_write), encoding="utf-8")
         beside.append(_ON_AIR)
-    heard = None
     if len(to_write) == 1 and request.what == "one":
         report(0.96, "listening to what the encoder made of it")
-        heard = heard_in(folder / to_write[0])
+        heard = written.heard or heard_in(folder / to_write[0])
     peak_db = round(float(20 * np.log10(max(peak, 1e-10))), 2)
-    return Sent([*to_write, *beside], "", peak_db, over, heard, round(limited_db, 2))
+    return Sent([*to_write, *beside], "", peak_db, over, heard, round(limited_db, 2), tuple(remains))
 
 
 def _describe(path: Path, home: Home, job: Job, piece: Piece, request: Request) -> list[Path]:

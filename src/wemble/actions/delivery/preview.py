@@ -146,6 +146,8 @@ def _doubts(
     whole = [piece for piece in pieces if isinstance(piece, Piece)]
     if request.what == "one" and whole:
         doubts += _doubts_of_whole(job, whole[0], request)
+    if request.channels > job.channels == 1 and request.loudness_lufs is None:
+        doubts.append(Doubt("in stereo the file is 3.0 LU louder than in mono: both channels count (BS.1770)"))
     if request.channels and request.channels < job.channels:
         doubts.append(
             Doubt("the channels will be mixed to mono: their mean, so that what is the same in all keeps its level")

@@ -14,6 +14,9 @@ from wemble.formats.encode import rate_for
 
 LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8_000, 384_000
 
+SOFTEST_LUFS, LOUDEST_LUFS = -50.0, -5.0
+"""Between them loudness is asked for (our choice)."""
+
 
 @dataclass(frozen=True, slots=True)
 class Request:
@@ -23,7 +26,8 @@ class Request:
     ``as_source``. Without a ``pattern`` names are the brief's usual ones, told apart where that takes more. ``clip_ids``
     are the only clips sent; empty means all. With one-shots goes a map, of the samples cut, or whole with start offsets.
     Without ``tags`` a file says nothing of itself. With ``chapters`` the section marks are written into the file, where its
-    format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder.
+    format has a place for them, and beside it as WebVTT and JSON. A ``limiter`` is the last step before the encoder;
+    its ceiling, and ``loudness_lufs``, are those of the file, as it is decoded again.
     """
 
     kind: FileKind | Literal["as_source"] = "wav_24"
@@ -40,6 +44,7 @@ class Request:
     chapters: bool = False
     shortest_chapter_s: float = 10.0
     limiter: LimiterSettings | None = None
+    loudness_lufs: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind == "as_source" and self.what != "one_shots":
@@ -50,6 +55,12 @@ class Request:
             raise InvalidInput(
                 f"a rate lies between {LOWEST_RATE_HZ:,} and {HIGHEST_RATE_HZ:,} Hz, not {self.rate_hz:,}"
             )
+        if self.loudness_lufs is not None and not SOFTEST_LUFS <= self.loudness_lufs <= LOUDEST_LUFS:
+            raise InvalidInput(
+                f"a file can be sent at {SOFTEST_LUFS:g} to {LOUDEST_LUFS:g} LUFS, not at {self.loudness_lufs:g}"
+            )
+        if self.what == "one_shots" and self.loudness_lufs is not None:
+            raise InvalidInput("one-shots keep their levels; their loudness is not measured")
         if self.clip_ids and self.what not in ("each_clip", "one_shots"):
             raise InvalidInput(
                 "some clips by themselves can be sent as one file each; one file holds all that is heard"
@@ -64,7 +75,7 @@ class Request:
     def sound(self) -> dict[str, Any]:
         """What of it decides the samples of one file, as JSON holds it."""
         row = asdict(self)
-        kept = {key: row[key] for key in ("kind", "kbps", "channels", "rate_hz", "limiter")}
+        kept = {key: row[key] for key in ("kind", "kbps", "channels", "rate_hz", "limiter", "loudness_lufs")}
         return dict(json.loads(json.dumps(kept)))
 
     def channels_of(self, job_channels: int) -> int:

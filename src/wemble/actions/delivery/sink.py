@@ -12,7 +12,8 @@ import soxr
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.render.limiter import Limiter, LimiterSettings
 from wemble.core.render.plan import fold
-from wemble.core.signal.levels import Samples
+from wemble.core.signal.levels import Samples, from_db
+from wemble.core.signal.loudness import LoudnessMeter
 from wemble.formats.encode import KINDS, Writer
 
 
@@ -37,12 +38,14 @@ class Sink:
 
     ``peak`` is that of what was written, before integers cut it off; ``over`` says how many samples lay over full scale.
     ``frames`` and ``from_hz`` are those of what is rendered, ``to_hz`` and ``channels`` those of the file. Another ``writer``
-    takes the samples of the file in its place.
+    takes the samples of the file in its place. ``gain_db`` comes before the limiter, ``trim_db`` behind it; ``metered``
+    measures the loudness of what comes out of the limiter.
     """
 
     def __init__(
         self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192,
-        limiter: LimiterSettings | None = None, writer: SampleWriter | None = None,
+        limiter: LimiterSettings | None = None, writer: SampleWriter | None = None, gain_db: float = 0.0,
+        trim_db: float = 0.0, metered: bool = False,
     ):  # fmt: skip
         self._channels = channels
         self._writer = writer or Writer(
@@ -53,6 +56,8 @@ class Sink:
         self.peak, self.over = 0.0, 0
         self.limiter = Limiter(limiter, to_hz, channels, room=_dither(kind)) if limiter else None
         self._limited = 0
+        self._gain, self._trim = np.float32(from_db(gain_db)), np.float32(from_db(trim_db))
+        self.meter = LoudnessMeter(to_hz, channels) if metered else None
         if to_hz != from_hz:
             self._stream = soxr.ResampleStream(from_hz, to_hz, channels, dtype="float32", quality="HQ")
 
@@ -69,6 +74,8 @@ class Sink:
         self._written += len(block)
 
     def _put(self, samples: Samples, start: int) -> None:
+        if self._gain != 1.0:
+            samples = samples * self._gain
         if self.limiter is None:
             self._encode(samples, start)
         else:
@@ -79,6 +86,10 @@ class Sink:
         self._limited += samples.shape[1]
 
     def _encode(self, samples: Samples, start: int) -> None:
+        if self.meter is not None:
+            self.meter.feed(samples)
+        if self._trim != 1.0:
+            samples = samples * self._trim
         size = np.abs(samples)
         self.peak = max(self.peak, float(size.max(initial=0.0)))
         self.over += int(np.count_nonzero(size > 1.0))

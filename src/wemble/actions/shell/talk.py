@@ -171,8 +171,9 @@ def _episode(report: Report, library: Library, lanes: Sequence[Path], to: Path, 
     revision = answers[-1].revision
     sent = _done(library, start_export(library, job_id, revision, wanted.send))
     move_into(to.parent, [to.name], _renamed(delivered(library, str(sent["folder_name"])), sent["files"][0], to.name))
-    heard = sent["heard"]
-    look = len(doubts) + sum(row.doubtful for row in verdicts(library, revision))
+    heard, remains = sent["heard"], [str(one) for one in sent["remains"]]
+    notes += remains
+    look = len(doubts) + len(remains) + sum(row.doubtful for row in verdicts(library, revision))
     return EpisodeMade(str(to), heard["seconds"], heard["integrated_lufs"], heard["true_peak_db"], look, tuple(notes))
 
 

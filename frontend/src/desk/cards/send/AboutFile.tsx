@@ -4,7 +4,7 @@ import { Num } from "../../../ui/Num";
 import { useOpen } from "../../state/desk";
 import { PictureChoice } from "../PictureChoice";
 
-type Part = Pick<SendRequest, "tags" | "chapters" | "shortest_chapter_s" | "limiter">;
+type Part = Pick<SendRequest, "tags" | "chapters" | "shortest_chapter_s" | "limiter" | "loudness_lufs">;
 
 interface Props {
   readonly asked: Part;
@@ -23,12 +23,22 @@ const FIELDS: readonly (readonly [keyof Tags & string, string])[] = [
 ];
 const input = "min-w-0 rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5";
 
-/** What goes with one file: a limiter as the last step, tags and a cover, chapters. */
+/** What goes with one file: its loudness, a limiter as the last step, tags and a cover, chapters. */
 export function AboutFile({ asked, onChange }: Props) {
   const sections = useOpen((desk) => Object.values(desk.job.marks).filter((mark) => mark.kind === "section").length);
   const { tags, limiter } = asked;
   return (
     <div className="space-y-1.5">
+      <Check on={asked.loudness_lufs !== null && asked.loudness_lufs !== undefined} onChange={(on) => onChange({ loudness_lufs: on ? -16 : null })}>
+        loudness{" "}
+        {asked.loudness_lufs !== null && asked.loudness_lufs !== undefined ? (
+          <>
+            of the file: <Num label="loudness of the file" value={asked.loudness_lufs} unit="LUFS" lowest={-50} highest={-5} step={0.5} decimals={1} onChange={(loudness_lufs) => onChange({ loudness_lufs })} />
+          </>
+        ) : (
+          "as it is"
+        )}
+      </Check>
       <Check on={limiter !== null} onChange={(on) => onChange({ limiter: on ? { ceiling_db: -4, true_peak: false, look_ahead_ms: 5, release_ms: 100 } : null })}>
         limit{" "}
         {limiter && (

@@ -35,7 +35,7 @@ type Asked = Omit<SendRequest, "clip_ids"> & { readonly in_hand: boolean };
 /** What a job is sent as unless something else was chosen: the programme if one is marked, else its brief's own defaults. */
 function firstAsked({ send }: BriefRecord, programme: boolean): Asked {
   const { kind, with_map } = send;
-  return { kind, what: programme ? "one" : send.what, pattern: "", kbps: 192, channels: 0, rate_hz: 0, replace_this: "", replace_by: "", with_map, in_hand: false, tags: null, chapters: send.chapters, shortest_chapter_s: 10, limiter: null };
+  return { kind, what: programme ? "one" : send.what, pattern: "", kbps: 192, channels: 0, rate_hz: 0, replace_this: "", replace_by: "", with_map, in_hand: false, tags: null, chapters: send.chapters, shortest_chapter_s: 10, limiter: null, loudness_lufs: null };
 }
 
 /** The request to the server; one file of everything has no clips by themselves. */

@@ -76,6 +76,7 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
   if (task.state === "done") {
     const limitedDb = Number(task.result?.["limited_db"] ?? 0);
     const heard = task.result?.["heard"] as Heard | null | undefined;
+    const remains = (task.result?.["remains"] as string[] | undefined) ?? [];
     const over = Number(task.result?.["over"] ?? 0);
     return (
       <div className="space-y-1">
@@ -88,6 +89,9 @@ function Sent({ task, revision, onChange }: { readonly task: Task; readonly revi
             {over > 0 && <span className="text-fail">, {over} samples over full scale</span>}.
             {limitedDb < 0 && <> The limiter went down by <span className="num">{(-limitedDb).toFixed(1)} dB</span> at the most.</>}
             {heard && <HeardAgain heard={heard} />}
+            {remains.map((text) => (
+              <span key={text} className="block text-warn first-letter:uppercase">{text}.</span>
+            ))}
           </p>
         )}
         <p className="truncate text-xs text-soft" title={String(task.result?.["folder"])}>
