@@ -18,7 +18,9 @@ from wemble.actions.delivery import export
 from wemble.actions.delivery.preview import preview
 from wemble.actions.delivery.request import Request
 from wemble.actions.editing import edits
+from wemble.actions.editing.edits import perform
 from wemble.actions.library import Library
+from wemble.actions.revisions import open_job
 from wemble.actions.searching import long_search, sound_search
 from wemble.actions.verdicts import verdicts
 from wemble.actions.work.tasks import cancel_task, wait_for
@@ -334,3 +336,46 @@ def test_recipes_are_kept_by_name(library: Library) -> None:
         recipes.named(library, "boat shed")
     with pytest.raises(InvalidInput, match="not for hits"):
         recipes.named_for_hits(library, "booth close")
+
+
+LAID_BARE = {
+    "two splits and the piece between them deleted": lambda do, split: do("remove_clips", clip_ids=[split[1]], close="no"),
+    "and closed up": lambda do, split: do("remove_clips", clip_ids=[split[0]], close="all"),
+    "a piece moved": lambda do, split: do("move_clips", clip_ids=[split[1]], by_frames=5 * RATE, to_lane_id=None),
+    "pieces on lanes of their own": lambda do, split: do("lane_each", clip_ids=list(split)),
+    "selected time deleted": lambda do, split: do("clear_span", start_frame=RATE, end_frame=RATE + 5_000, lane_ids=[], close="no"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("act", LAID_BARE)
+def test_an_edge_that_an_edit_lays_bare_has_its_fade(
+    act: str, library: Library, bring_in: BringIn, tmp_path: Path
+) -> None:
+    """Cut in the middle of a loud tone: without a fade each of these edges clicks."""
+    t = np.arange(3 * RATE) / RATE
+    soundfile.write(tmp_path / "tone.wav", 0.3 * np.sin(2 * np.pi * 997 * t), RATE)
+    job_id, _ = bring_in(tmp_path / "tone.wav")
+
+    def do(kind: str, **fields: object) -> Job:
+        perform(library, job_id, open_job(library, job_id).revision, kind, **fields)
+        return open_job(library, job_id).job
+
+    do("set_automatic_fades", on=True)
+    for at in (RATE, RATE + 5_000):
+        do("split", clip_ids=list(open_job(library, job_id).job.clips), at_frame=at)
+    pieces = [clip.id for clip in sorted(open_job(library, job_id).job.clips.values(), key=lambda one: one.head_frame)]
+    job = LAID_BARE[act](do, pieces)
+    bare = [
+        (clip.name, side)
+        for clip in job.clips.values()
+        for side, fade, at in (("head", clip.fade_in, clip.head_frame), ("tail", clip.fade_out, clip.tail_frame))
+        if fade is None and at not in (0, 3 * RATE) and not any(
+            other is not clip and {other.head_frame, other.tail_frame} & {at} and other.lane_id == clip.lane_id
+            and other.origin_frame == clip.origin_frame for other in job.clips.values()
+        )
+    ]  # fmt: skip
+    assert not bare
+    clicks = [
+        v for row in verdicts(library, open_job(library, job_id).revision) for v in row.verdicts if v.check == "click"
+    ]
+    assert clicks and all(v.state == "fine" for v in clicks)

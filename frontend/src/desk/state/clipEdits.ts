@@ -70,7 +70,10 @@ export function removeChosen(close: "no" | "lane" | "all"): void {
   void edit({ kind: "remove_clips", clip_ids: ids, close }).then(redraftHits);
 }
 
-/** Split at both ends of the selection; without one at the cursor: the selected clips there, else whatever lies there. */
+/**
+ * Split at both ends of the selection; without one at the cursor: all lanes where they belong together, else the selected
+ * clips there, else what lies there on the lane of the clip in the lenses. Other lanes are never cut unasked.
+ */
 export function splitAtCursor(): void {
   const { selection } = desk();
   if (selection) return void edit({ kind: "split_span", start_frame: selection.start, end_frame: selection.end, lane_ids: selectionLanes(selection) });
@@ -81,8 +84,15 @@ export function splitAtCursor(): void {
       const clip = state.job.clips[id];
       return clip !== undefined && startOf(state.job, clip) < at && at < endOf(state.job, clip);
     };
-    const selected = areTogether(state) ? [] : selectedIds(state).filter(there);
-    return { kind: "split", clip_ids: selected.length ? selected : Object.keys(state.job.clips).filter(there), at_frame: at };
+    const all = Object.values(state.job.clips).filter((clip) => there(clip.id));
+    const selected = selectedIds(state).filter(there);
+    const laneId = currentClip(state)?.lane_id;
+    const chosen = areTogether(state) ? all : all.filter((clip) => (selected.length ? selected.includes(clip.id) : clip.lane_id === laneId));
+    if (chosen.length === 0) {
+      notify(all.length ? "Nothing lies under the cursor on this lane. Select a clip that does." : "Nothing lies under the cursor.");
+      return null;
+    }
+    return { kind: "split", clip_ids: chosen.map((clip) => clip.id), at_frame: at };
   });
 }
 

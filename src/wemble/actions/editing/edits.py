@@ -59,8 +59,8 @@ class EditKind:
     ``function`` is given the job and the request's fields; one that ``measures`` is given the library first. Edits whose
     ``merges_by`` fields agree merge into one step of undo while they follow each other within a moment, if it ``merges``;
     if they are ``undone_together`` they stay revisions of their own, and are one step of undo however long it takes.
-    What only ``passes``, as a mute does, is no step of undo at all. One that ``makes_edges`` gives them automatic fades,
-    where the job's edges have them.
+    What only ``passes``, as a mute does, is no step of undo at all. The edges that an edit makes get automatic fades, where
+    the job's edges have them.
     """
 
     name: str
@@ -69,7 +69,6 @@ class EditKind:
     merges_by: tuple[str, ...] = ()
     merges: Callable[[Fields], bool] = lambda fields: True
     measures: bool = False
-    makes_edges: bool = False
     undone_together: bool = False
     passes: Callable[[Fields], bool] = lambda fields: False
 
@@ -188,8 +187,8 @@ def _only_mutes(settings: LaneSettings) -> bool:
 _DECISIONS = {"accepted": "accept edge", "sent_back": "send edge back", None: "take the decision back"}
 
 TABLE: tuple[EditKind, ...] = (
-    EditKind("move_edge", edges.move_edge, "move {side}".format_map, ("side", "clip_id"), makes_edges=True),
-    EditKind("move_edges", edges.move_edges, _several("move", "{side}"), ("side", "clip_ids"), makes_edges=True),
+    EditKind("move_edge", edges.move_edge, "move {side}".format_map, ("side", "clip_id")),
+    EditKind("move_edges", edges.move_edges, _several("move", "{side}"), ("side", "clip_ids")),
     EditKind("set_fade", _set_fade, _several("fade at", "{side}"), ("side", "clip_ids")),
     EditKind("fade_between", _fade_between, "fade of a selection"),
     EditKind("set_gain", clips.set_gain, "gain", ("clip_ids",)),
@@ -200,7 +199,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("split", arrange.split, "split"),
     EditKind("cut_at_marks", arrange.cut_at_marks, "cut at the marks"),
     EditKind("split_span", spans.split_span, "split off the selection"),
-    EditKind("clear_span", spans.clear_span, _clear_label, makes_edges=True),
+    EditKind("clear_span", spans.clear_span, _clear_label),
     EditKind("paste_span", _paste_span, "paste", measures=True),
     EditKind("paste_clips", _paste_clips, "paste", measures=True),
     EditKind(
@@ -221,8 +220,8 @@ TABLE: tuple[EditKind, ...] = (
     ),
     EditKind("remove_lane", arrange.remove_lane, "remove lane"),
     EditKind("set_joins", _set_joins, _crossfade_label, ("pairs",), lambda f: bool(f["length_frames"])),
-    EditKind("keep_talk", talk.keep_talk, "cut to the talk", makes_edges=True),
-    EditKind("close_gaps", talk.close_gaps, "close gaps in the talk", makes_edges=True),
+    EditKind("keep_talk", talk.keep_talk, "cut to the talk"),
+    EditKind("close_gaps", talk.close_gaps, "close gaps in the talk"),
     EditKind(
         "place_piece", place_piece, lambda f: "put in front" if f["end"] == "front" else "put behind", measures=True
     ),
@@ -257,7 +256,7 @@ TABLE: tuple[EditKind, ...] = (
     EditKind("move_cues", cues.move_cues, "running order"),
     EditKind("number_anew", cues.number_anew, "number the cues anew"),
     EditKind("remove_cues", cues.remove_cues, "remove from the running order"),
-    EditKind("split_cue", cues.split_cue, "split at a pause", makes_edges=True),
+    EditKind("split_cue", cues.split_cue, "split at a pause"),
     EditKind("add_event", cues.add_event, "add event"),
     EditKind("event_at", cues.event_at, "add event"),
     EditKind("set_event", cues.set_event, "event", ("mark_id",)),
@@ -370,6 +369,4 @@ def _read(request: BaseModel) -> tuple[EditKind, dict[str, Any]]:
 
 def _carried_out(library: Library, job: Job, kind: EditKind, fields: Mapping[str, Any]) -> Edited:
     edited = kind.function(library, job, **fields) if kind.measures else kind.function(job, **fields)
-    if kind.makes_edges:
-        edited = replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
-    return edited
+    return replace(edited, job=automatic_fades.with_fresh_fades(library, job, edited.job))
