@@ -269,3 +269,47 @@ def test_a_level_line_lies_over_its_own_samples_at_any_rate(rate: int, origin: i
     x, y = zip(*line, strict=True)
     expected = PchipInterpolator(x, y)(np.clip(at_frames, x[0], x[-1])) if len(x) > 1 else np.full(len(heard), y[0])
     assert np.allclose(20 * np.log10(heard), expected, atol=0.02)
+
+
+WAYS: tuple[tuple[Sounds, str], ...] = (
+    (Sounds(SPANS, SOUNDS, -60.0, -50.0), "cut"),
+    (Sounds(((900, 40_800),), ((SOUNDS[0][0], SOUNDS[2][1]),), -60.0, -50.0), "cut"),  # the whole programme
+    (Sounds(SPANS, SOUNDS, -60.0, -50.0), "turn_down"),
+    (Sounds(((1_500, 21_200), SPANS[2]), ((SOUNDS[0][0], SOUNDS[1][1]), SOUNDS[2]), -60.0, -50.0), "cut"),
+)  # fmt: skip
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 3), st.integers(0, 2), st.sampled_from(["head", "tail"]), st.integers(-1_500, 1_500)),
+        min_size=1, max_size=8,
+    )
+)  # fmt: skip
+@steady
+def test_found_in_any_way_again_each_corrected_edge_stays_and_no_clip_is_too_short(
+    walk: list[tuple[int, int, Side, int]]
+) -> None:
+    """A correction stays with its sound: nothing that was found elsewhere begins where a neighbour ends because of it."""
+    # At 8 kHz, where phrases are seconds: an edge is found elsewhere by less.
+    job = edits.add_source(Job("x"), SourceUse("s0", "source 0", 8_000, 1, 48_000)).job
+    hand: dict[tuple[Side, int], int] = {}
+    for way, number, side, by in walk:
+        found, kind = WAYS[way]
+        job = treated(job, kind, 12.0 if kind == "turn_down" else 0.0, found)
+        spoken = [clip for clip in in_time_order(job) if clip.sound_span]
+        least = min(end - start for start, end in (*SPANS, *found.spans))
+        assert all(clip.frames >= min(least, 1_920) for clip in spoken)
+        edges_now = {
+            (one, edge) for clip in spoken for one, edge in (("head", clip.head_frame), ("tail", clip.tail_frame))
+        }
+        for (one, sound_edge), at in hand.items():
+            holders = [c for c in spoken if c.sound_span and c.sound_span[one == "tail"] == sound_edge]
+            assert not holders or (one, at) in edges_now, (one, at, edges_now)
+        untouched = {edge for span in found.spans for edge in span} | set(hand.values())
+        assert {edge for _, edge in edges_now} <= untouched
+        clip = spoken[number % len(spoken)]
+        span = clip.sound_span or (0, 0)
+        to = (span[0] - 300 if side == "head" else span[1] + 300) + by // 8
+        job = edges.move_edge(job, clip.id, side, to).job
+        moved = job.clips[clip.id]
+        hand[side, span[0] if side == "head" else span[1]] = moved.head_frame if side == "head" else moved.tail_frame

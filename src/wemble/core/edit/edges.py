@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from wemble.core.edit.clips import Edited
+from wemble.core.edit.corrections import owners
 from wemble.core.edit.following import with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
 from wemble.core.edit.placement import (
@@ -398,11 +399,9 @@ def _corrected(job: Job, clip: Clip, side: Side) -> Job:
     own = fade if fade is not None and fade.origin == "own" else None
     edge = clip.head_frame if side == "head" else clip.tail_frame
     correction = Correction(side, clip.sound_start_frame, clip.sound_end_frame, edge, own, fade is None)
-    rest = tuple(c for c in finding.corrections if not _same_edge(c, correction))
+    sounds = [one.sound_span for one in job.clips.values() if one.finding_id == finding.id and one.sound_span]
+    by_edge = owners(finding.corrections, sorted(sounds), job.source(finding.source_id).rate_hz)
+    before = by_edge.get((side, (clip.sound_start_frame, clip.sound_end_frame)))
+    rest = tuple(one for one in finding.corrections if one is not before)
     changed = replace(finding, corrections=(*rest, correction))
     return replace(job, findings={**job.findings, finding.id: changed})
-
-
-def _same_edge(one: Correction, other: Correction) -> bool:
-    overlap = one.sound_start_frame < other.sound_end_frame and other.sound_start_frame < one.sound_end_frame
-    return one.side == other.side and overlap

@@ -152,6 +152,13 @@ class Clip:
         return start, max(min(self.sound_end_frame, self.tail_frame), start)
 
     @property
+    def sound_span(self) -> tuple[int, int] | None:
+        """The source frames of the sound that was found for it; none if none was."""
+        if self.sound_start_frame is None or self.sound_end_frame is None:
+            return None
+        return self.sound_start_frame, self.sound_end_frame
+
+    @property
     def speaks(self) -> bool:
         """Whether there is a sound in it, as far as anybody looked: quiet pieces of a finding do not speak."""
         return self.finding_id is None or self.sound_start_frame is not None

@@ -14,12 +14,15 @@ from itertools import accumulate, compress, count
 
 from wemble.core.edges.recipe import HitRecipe, Recipe, Treatment
 from wemble.core.edit.clips import Edited
+from wemble.core.edit.corrections import Owners, owners
 from wemble.core.edit.following import before_closing, with_time_in, with_time_out
 from wemble.core.edit.model import Clip, Correction, Fade, Finding, Job, Join, Side, SourceUse, set_clips
 from wemble.core.edit.pauses import Span
 from wemble.core.edit.quiet_layout import Kept, Layout, laid_out_frames, lay_out, pauses_of
+from wemble.core.signal.levels import ms_to_frames
 from wemble.errors import InvalidInput
 
+_SIDES: tuple[Side, Side] = ("head", "tail")
 _SAME_HIT_MS = 20.0
 """An onset moves a little when its take is searched with other numbers."""
 
@@ -92,7 +95,7 @@ def apply_treatment(
         raise InvalidInput("there is no clean quiet to make room tone from; half a second without sound is needed")
     job, finding, earlier = _cleared(job, target_id)
     finding = _renewed(finding, found, recipe, treatment)
-    layout = lay_out(job, finding, _kept(finding, found), tone)
+    layout = lay_out(job, finding, _kept(job, finding, found), tone)
     finding = replace(finding, closed=tuple(layout.closed), removed_onsets=_still_removed(job, finding, found))
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
@@ -107,7 +110,7 @@ def closed_up_frames(
     if not found.sounds:
         return 0
     finding = _renewed(_finding_of(job, target_id), found, recipe, Treatment("close_up", longest_s))
-    return laid_out_frames(job, finding, lay_out(job, finding, _kept(finding, found), tone))
+    return laid_out_frames(job, finding, lay_out(job, finding, _kept(job, finding, found), tone))
 
 
 def needs_tone(job: Job, target_id: str, found: Sounds, recipe: Recipe, treatment: Treatment) -> bool:
@@ -115,7 +118,7 @@ def needs_tone(job: Job, target_id: str, found: Sounds, recipe: Recipe, treatmen
     if treatment.kind != "close_up" or not found.sounds:
         return treatment.kind == "room_tone"
     finding = _renewed(_finding_of(job, target_id), found, recipe, treatment)
-    return any(pause.tone for pause in pauses_of(job, finding, _kept(finding, found)))
+    return any(pause.tone for pause in pauses_of(job, finding, _kept(job, finding, found)))
 
 
 def _uses(layout: Layout, tone: SourceUse | None) -> bool:
@@ -236,41 +239,57 @@ def _cleared(job: Job, target_id: str) -> tuple[Job, Finding, list[Clip]]:
     return cleared, finding, earlier
 
 
-def _kept(finding: Finding, found: Sounds) -> Kept:
+def _kept(job: Job, finding: Finding, found: Sounds) -> Kept:
     """Return what is kept: spans with corrected edges in place, still in order and apart, and the sounds in them.
 
-    A sound that a corrected edge of its neighbour covers to the end is part of that neighbour.
+    A sound that a corrected edge of its neighbour covers to the end is part of that neighbour, and so is what is left of
+    one that it covers to less than the shortest sound asked. Where a corrected edge and a found one are in each other's
+    way the corrected one stays.
     """
-    spans: list[Span] = []
-    sounds: list[Span] = []
-    held: list[tuple[bool, bool]] = []
-    for (head, tail), sound in zip(found.spans, found.sounds, strict=True):
-        free = spans[-1][1] if spans else finding.head_frame
-        if free >= finding.tail_frame:
-            break
-        own_head, own_tail = _own_edge(finding, "head", sound), _own_edge(finding, "tail", sound)
-        head = min(max(head if own_head is None else own_head, free), finding.tail_frame - 1)
-        tail = min(tail if own_tail is None else own_tail, finding.tail_frame)
-        spans.append((head, max(tail, head + 1)))
-        sounds.append(sound)
-        held.append((own_head is not None, own_tail is not None))
-    return Kept(tuple(spans), tuple(sounds), found.dropped, tuple(held))
+    own = owners(finding.corrections, found.sounds, job.source(finding.source_id).rate_hz)
+    least = _shortest_frames(job, finding)
+    kept: list[_KeptSpan] = []
+    for span, sound in zip(found.spans, found.sounds, strict=True):
+        head, tail = (_edge_of(own.get((side, sound))) for side in _SIDES)
+        one = _KeptSpan(
+            max(span[0] if head is None else head, finding.head_frame),
+            min(span[1] if tail is None else tail, finding.tail_frame),
+            sound,
+            (head is not None, tail is not None),
+        )
+        while kept and kept[-1].tail > one.head:
+            before = kept.pop()
+            if not one.held[0] or before.held[1]:
+                kept.append(before)
+                one = replace(one, head=before.tail)
+            elif one.head - max(before.head, before.sound[0]) >= least:
+                kept.append(replace(before, tail=one.head))
+        if one.tail - one.head >= min(1 if all(one.held) else least, span[1] - span[0]):
+            kept.append(one)
+    if not kept:
+        raise InvalidInput("the edges that were set by hand leave nothing of what is found; undo them, or keep more")
+    return Kept(
+        tuple((one.head, one.tail) for one in kept), tuple(one.sound for one in kept), found.dropped,
+        tuple(one.held for one in kept),
+    )  # fmt: skip
 
 
-def _own_edge(finding: Finding, side: Side, sound: Span) -> int | None:
-    """Return where a hand put this edge; none if it did not."""
-    correction = _correction(finding, side, sound)
+def _edge_of(correction: Correction | None) -> int | None:
     return None if correction is None else correction.edge_frame
 
 
-def _correction(finding: Finding, side: Side, sound: Span) -> Correction | None:
-    """Return the correction of this edge: the outer edges of a sound are those of what it was corrected as."""
-    near = [
-        c
-        for c in finding.corrections
-        if c.side == side and c.sound_start_frame < sound[1] and sound[0] < c.sound_end_frame
-    ]
-    return (min if side == "head" else max)(near, key=lambda c: c.sound_start_frame) if near else None
+@dataclass(frozen=True, slots=True)
+class _KeptSpan:
+    head: int
+    tail: int
+    sound: Span
+    held: tuple[bool, bool]
+
+
+def _shortest_frames(job: Job, finding: Finding) -> int:
+    """Return the shortest clip that a recipe makes, in source frames."""
+    shortest_ms = finding.recipe.shortest_sound_ms if isinstance(finding.recipe, Recipe) else 0.0
+    return max(ms_to_frames(shortest_ms, job.source(finding.source_id).rate_hz), 1)
 
 
 def _placed(
@@ -293,6 +312,8 @@ def _placed(
     recognised = _Recognised(earlier)
     again = [recognised.take(piece.sound) for piece in layout.pieces]
     named = [(piece.sound is not None, known) for piece, known in zip(layout.pieces, again, strict=True)]
+    rate_hz = job.source(finding.source_id).rate_hz
+    own = owners(finding.corrections, [piece.sound for piece in layout.pieces if piece.sound], rate_hz)
     alone = isinstance(finding.recipe, Recipe) and finding.recipe.reach == "programme"
     labels = _labels(finding.name, named, alone=alone)
     clips: list[Clip] = []
@@ -315,7 +336,7 @@ def _placed(
         )
         number += known is None
         crossed = (at in layout.crossed, at + 1 in layout.crossed)
-        clips.append(_faded(clip, finding, crossed, fade_for))
+        clips.append(_faded(clip, finding, own, crossed, fade_for))
     clips = _with_earlier_outer_fades(clips, earlier)
     sources = {**job.sources, tone.id: tone} if tone is not None else job.sources
     rates = {source.id: source.rate_hz for source in sources.values()}
@@ -378,7 +399,7 @@ class _Recognised:
     """The clips of an earlier finding, handed out to the sounds that are found again."""
 
     def __init__(self, earlier: list[Clip]):
-        spoken = [(*sound, at, clip) for at, clip in enumerate(earlier) if (sound := _sound_of(clip)) is not None]
+        spoken = [(*sound, at, clip) for at, clip in enumerate(earlier) if (sound := clip.sound_span) is not None]
         self._known = sorted(spoken, key=lambda known: known[:3])
         self._starts = [start for start, *_ in self._known]
         self._ends_so_far = list(accumulate((end for _, end, *_ in self._known), max))
@@ -401,19 +422,13 @@ class _Recognised:
         return best
 
 
-def _sound_of(clip: Clip) -> Span | None:
-    if clip.sound_start_frame is None or clip.sound_end_frame is None:
-        return None
-    return clip.sound_start_frame, clip.sound_end_frame
-
-
-def _faded(clip: Clip, finding: Finding, crossed: tuple[bool, bool], fade_for: FadeFor) -> Clip:
+def _faded(clip: Clip, finding: Finding, own: Owners, crossed: tuple[bool, bool], fade_for: FadeFor) -> Clip:
     """Return a clip with a fade on each edge that is no join: the hand's own, else an automatic one."""
     if finding.treatment.kind == "split":
         return clip
     sound = (clip.sound_start_frame, clip.sound_end_frame)
-    fade_in = None if crossed[0] else _fade(clip, finding, "head", clip.head_frame, sound[0], fade_for)
-    fade_out = None if crossed[1] else _fade(clip, finding, "tail", clip.tail_frame, sound[1], fade_for)
+    fade_in = None if crossed[0] else _fade(clip, finding, own, "head", clip.head_frame, sound[0], fade_for)
+    fade_out = None if crossed[1] else _fade(clip, finding, own, "tail", clip.tail_frame, sound[1], fade_for)
     if fade_in and fade_out and fade_in.length_frames + fade_out.length_frames > clip.frames:
         half = clip.frames // 2
         fade_in = replace(fade_in, length_frames=min(fade_in.length_frames, half)) if half else None
@@ -422,10 +437,10 @@ def _faded(clip: Clip, finding: Finding, crossed: tuple[bool, bool], fade_for: F
 
 
 def _fade(
-    clip: Clip, finding: Finding, side: Side, edge: int, sound_edge: int | None, fade_for: FadeFor
+    clip: Clip, finding: Finding, own: Owners, side: Side, edge: int, sound_edge: int | None, fade_for: FadeFor
 ) -> Fade | None:
     if clip.sound_start_frame is not None and clip.sound_end_frame is not None:
-        corrected = _correction(finding, side, (clip.sound_start_frame, clip.sound_end_frame))
+        corrected = own.get((side, (clip.sound_start_frame, clip.sound_end_frame)))
         if corrected is not None and corrected.fade is not None:
             return replace(corrected.fade, length_frames=min(corrected.fade.length_frames, clip.frames))
         if corrected is not None and corrected.fade_removed:
