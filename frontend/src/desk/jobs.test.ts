@@ -33,7 +33,7 @@ const read: Record<string, (job: Job, seed: number) => unknown> = {
     return [each, ([1, -1] as const).flatMap((way) => [["q1"], ["q0", "q5"], ["q2", "q3"]].map((ids) => cues.movedBy(order, new Set(ids), way) ?? "nowhere"))];
   },
   hits: (job, seed) => {
-    const known = { draft: dice(seed).maybe(anyHits(seed)), drafted: seed % 2 === 0, deciding: new Set(["c1", "c4"]), heads: new Map([["c1", { startFrame: 40, picture: new Int8Array(4) }]]) };
+    const known = { draft: dice(seed).maybe(anyHits(seed)), drafted: seed % 2 === 0, deciding: new Set(["c1", "c4"]), heads: new Map([["c1", { startFrame: 40, picture: new Int8Array(4) }]]), verdicts: new Map() };
     const byOrder = (["doubt", "name", "air"] as const).map((order) => cells(job, known, order).map((cell) => [cell.key, cell.name, cell.onsetMs, cell.headMs, cell.confidence, cell.reason, cell.clips.map(({ id, strike }) => [id, strike && struckAs(strike)])]));
     const shown = cells(job, known, "name");
     const places = shown.map((cell, n) => ({ clip_id: cell.clips[0]?.id ?? "", note: `n${n % 3}`, place: { key: 36 + (n % 3), low_strength: n % 4 === 0 ? 1 : 64, high_strength: n % 4 === 0 ? 63 : 127, mic: "", turn: 1, turns: 2 } }));

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from wemble.actions.library import Library
 from wemble.core.briefs import record
-from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, sentence
+from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, gravest_first, sentence
 from wemble.core.check.hits import HIT_CHECKS, doubt_verdict, hit_verdicts
 from wemble.core.check.join import join_verdicts
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
@@ -27,7 +27,7 @@ _SIDES: tuple[Side, Side] = ("head", "tail")
 
 @dataclass(frozen=True, slots=True)
 class ClipVerdicts:
-    """All verdicts of a clip's two edges, the gravest first, and what a walk said of each edge as it is now."""
+    """All verdicts of a clip's two edges, the gravest of each first, and what a walk said of each edge as it is now."""
 
     clip_id: str
     verdicts: tuple[Verdict, ...]
@@ -56,7 +56,7 @@ def verdicts(library: Library, revision_id: int) -> list[ClipVerdicts]:
                     verdict
                     for side in _SIDES
                     if clip.id not in turned
-                    for verdict in _edge(library, job, clip, side, (clip.id, side) in seamless)
+                    for verdict in gravest_first(_edge(library, job, clip, side, (clip.id, side) in seamless))
                     if (clip.id, side) not in over or verdict.check not in FADED_CHECKS
                 ),
                 *joins.get(clip.id, ()),

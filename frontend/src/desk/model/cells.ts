@@ -1,5 +1,6 @@
 /** The cells of the head wall: one a hit, with what is known of its head, in the order that is asked for. */
-import type { Clip, HitDraft, Job } from "../../api/types";
+import type { Clip, ClipVerdicts, HitDraft, Job, Verdict } from "../../api/types";
+import { gravest, worstOf } from "./verdicts";
 import { continuing, hasSound, startOf, turnedHalves } from "./placement";
 
 export type WallOrder = "doubt" | "name" | "air";
@@ -13,6 +14,8 @@ export interface KnownHits {
   readonly drafted: boolean;
   readonly deciding: ReadonlySet<string>;
   readonly heads: Heads;
+  /** What the checks say of every clip, as it was applied last. */
+  readonly verdicts: ReadonlyMap<string, ClipVerdicts>;
 }
 
 /** The entries of a draft by their target: a one-shot has one, a take one for each of its hits. */
@@ -37,6 +40,8 @@ export interface Cell {
   readonly confidence: number;
   /** Why it is not surer. */
   readonly reason: string;
+  /** The gravest thing that is wrong with any of its edges; none while a draft is shown that is not applied. */
+  readonly wrong: Verdict | undefined;
 }
 
 /** The cells of a job under a draft, in the order that was asked for. */
@@ -56,12 +61,16 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
   // What was applied is known to the sample; a draft only to the block.
   const pending = known.drafted ? drafted : new Map<string, number>();
   const decides = (clip: Clip): number => Number(known.deciding.has(clip.finding_id ?? clip.id));
-  const all = [...sets].map(([key, clips]): Cell => cellOf(job, draft, pending, turned, heads, key, clips.sort((a, b) => decides(b) - decides(a))));
+  const all = [...sets].map(([key, clips]): Cell => {
+    const wrong = known.drafted ? undefined : worstOf(clips.map(({ id }) => id), known.verdicts);
+    return { ...cellOf(job, draft, pending, turned, heads, key, clips.sort((a, b) => decides(b) - decides(a))), wrong };
+  });
   const start = new Map(all.map((cell) => [cell.key, cell.clips[0] ? startOf(job, cell.clips[0]) : 0]));
   const strength = (cell: Cell): number => draft?.strengths.indexOf(cell.clips[0]?.strike?.strength ?? "") ?? 0;
   const thing = (cell: Cell): string => cell.clips[0]?.strike?.name ?? cell.name;
+  const grave = (wrong: Verdict | undefined): number => (wrong ? gravest([wrong]) : 0);
   const by: Record<WallOrder, (a: Cell, b: Cell) => number> = {
-    doubt: (a, b) => a.confidence - b.confidence,
+    doubt: (a, b) => a.confidence - b.confidence || grave(b.wrong) - grave(a.wrong),
     name: (a, b) => thing(a).localeCompare(thing(b), undefined, { numeric: true }) || strength(a) - strength(b),
     air: (a, b) => b.onsetMs - a.onsetMs,
   };
@@ -71,7 +80,7 @@ export function cells(job: Job, known: KnownHits, order: WallOrder): Cell[] {
 /** What is struck and how hard, as the name of its file says; its takes have it in common. */
 export const struckAs = (strike: NonNullable<Clip["strike"]>): string => [strike.name, strike.strength].filter(Boolean).join(" ");
 
-function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, turned: ReadonlyMap<string, string>, heads: Heads, key: string, clips: readonly Clip[]): Cell {
+function cellOf(job: Job, draft: HitDraft | null, drafted: ReadonlyMap<string, number>, turned: ReadonlyMap<string, string>, heads: Heads, key: string, clips: readonly Clip[]): Omit<Cell, "wrong"> {
   const clip = clips[0];
   if (!clip) return { key, clips, name: "", onsetMs: 0, headMs: 0, confidence: 1, reason: "" };
   const finding = clip.finding_id === null ? undefined : job.findings[clip.finding_id];

@@ -6,6 +6,12 @@ export const isDoubtful = (row: ClipVerdicts | undefined): boolean => (row?.verd
 /** How many clips ask to be looked at: the one figure of list, cards and start page. */
 export const countToLookAt = (verdicts: ReadonlyMap<string, ClipVerdicts>): number => [...verdicts.values()].filter(isDoubtful).length;
 
+/** The gravest of what is not fine with some clips; none if all is. */
+export function worstOf(ids: readonly string[], verdicts: ReadonlyMap<string, ClipVerdicts>): Verdict | undefined {
+  const wrong = ids.flatMap((id) => verdicts.get(id)?.verdicts ?? []).filter((verdict) => verdict.state !== "fine");
+  return wrong.find((verdict) => verdict.state === "fail") ?? wrong[0];
+}
+
 const GRAVITY = { fine: 0, look: 1, fail: 2 } as const;
 export const gravest = (verdicts: readonly Verdict[]): number => Math.max(0, ...verdicts.map((verdict) => GRAVITY[verdict.state]));
 

@@ -18,7 +18,9 @@ export function HeadWall({ onStrip }: { readonly onStrip: () => void }) {
   const job = useOpen((desk) => desk.job);
   const clipId = useOpen((desk) => desk.clipId);
   const selected = useOpen((desk) => desk.selected);
-  const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
+  const hits = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
+  const verdicts = useOpen((desk) => desk.verdicts);
+  const known = useMemo(() => ({ ...hits, verdicts }), [hits, verdicts]);
   const order = useShown((shown) => shown.order);
   const sorted = useMemo(() => cells(job, known, order), [job, known, order]);
   const { all, list, moved } = useShownCells(sorted, known.draft !== null);
@@ -139,21 +141,23 @@ interface LabelProps {
 
 /** The name and the confidence of a cell, over its picture. */
 function CellLabel({ cell, selected, index, width, height, columns, onTake }: LabelProps) {
-  const doubtful = useHits((hits) => cell.confidence < hits.limits.doubtfulUnder);
+  const unsure = useHits((hits) => cell.confidence < hits.limits.doubtfulUnder);
+  const doubtful = unsure || cell.wrong !== undefined;
+  const reason = unsure && cell.wrong?.state !== "fail" ? cell.reason : cell.wrong?.text;
   return (
     <div
       id={`cell-${cell.key}`}
       role="option"
       aria-selected={selected}
-      title={`${cell.name}: ${doubtful ? cell.reason : "clear start and end"}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
+      title={`${cell.name}: ${doubtful ? reason : "clear start and end"}, confidence ${cell.confidence.toFixed(2)}${cell.clips.length > 1 ? `, ${cell.clips.length} microphones` : ""}`}
       className="absolute flex items-start gap-1 px-1 text-xs leading-[17px]"
       style={{ left: (index % columns) * width, top: Math.floor(index / columns) * height, width: width - 1, height: height - 1 }}
       onClick={(event) => onTake(takingOf(event))}
     >
       {doubtful && <TriangleAlert size={11} aria-label="to look at" className="mt-[3px] shrink-0 text-warn" />}
       <bdi className={`min-w-0 flex-1 truncate ${doubtful ? "text-warn" : ""}`}>{cell.name}</bdi>
-      {doubtful && <span className="num text-soft">{cell.confidence.toFixed(2)}</span>}
-      {doubtful && <span className="absolute inset-x-0.5 bottom-0.5 truncate bg-sheet/85 px-0.5 leading-4 text-warn">{cell.reason}</span>}
+      {unsure && <span className="num text-soft">{cell.confidence.toFixed(2)}</span>}
+      {doubtful && <span className="absolute inset-x-0.5 bottom-0.5 truncate bg-sheet/85 px-0.5 leading-4 text-warn">{reason}</span>}
     </div>
   );
 }

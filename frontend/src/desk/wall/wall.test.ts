@@ -26,7 +26,7 @@ const DRAFT: HitDraft = {
   confidences: [1, 1, 0.4, 0.4, 0.9], reasons: ["", "", "slow rise", "slow rise", ""], deciding: [false, true, true, false, true], strengths: ["soft", "hard"], strength_doubts: [], together: 0, too_soft: 0, doubtful: 1,
 };
 const HEADS: Heads = new Map(CLIPS.map((one) => [one.id, { startFrame: 0, picture: new Int8Array(600) }]));
-const KNOWN = { draft: DRAFT, drafted: true, deciding: new Set(["c2", "c3", "c5"]), heads: HEADS };
+const KNOWN = { draft: DRAFT, drafted: true, deciding: new Set(["c2", "c3", "c5"]), heads: HEADS, verdicts: new Map() };
 
 describe("the cells of the wall", () => {
   it("has one for each hit, the deciding microphone first", () => {
@@ -39,6 +39,13 @@ describe("the cells of the wall", () => {
   it("is sorted by name and strength, or by the air in front", () => {
     expect(cells(JOB, KNOWN, "name").map((cell) => cell.name)).toEqual(["Bell soft", "Bell hard", "Plank hard"]);
     expect(cells(JOB, KNOWN, "air").map((cell) => cell.onsetMs)).toEqual([201, 100, 20]);
+  });
+
+  it("says of a hit what is gravest with any of its edges, once it is applied", () => {
+    const verdicts = new Map([["c1", { verdicts: [{ side: "tail", state: "look", text: "rings" }] }], ["c2", { verdicts: [{ side: "head", state: "fail", text: "clicks" }] }]]) as never;
+    const wrong = (drafted: boolean) => cells(JOB, { ...KNOWN, drafted, verdicts }, "doubt").map((cell) => [cell.key, cell.wrong?.text]);
+    expect(wrong(false).find(([key]) => key === "k1")).toEqual(["k1", "clicks"]);
+    expect(wrong(true).every(([, text]) => text === undefined)).toBe(true);
   });
 
   it("keeps a corrected head, and no longer doubts it", () => {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -80,10 +81,13 @@ def edge_verdicts(
             figures.append(("air", max(inward, 0) / rate_hz))
         reach = edge.fade.length_frames if edge.fade else 0
         figures.append(("attack", max(reach - max(inward, 0), 0) * 1000.0 / rate_hz if reach else 0.0))
-    verdicts = [_verdict(edge.side, check, figure) for check, figure in figures]
+    return gravest_first([_verdict(edge.side, check, figure) for check, figure in figures])
+
+
+def gravest_first(verdicts: Iterable[Verdict]) -> list[Verdict]:
+    """Return verdicts with the one first that says most of the edge: whoever shows one shows that."""
     return sorted(
-        verdicts,
-        key=lambda v: (-("fine", "look", "fail").index(v.state), -v.figure / TABLE[v.check].look_from),
+        verdicts, key=lambda v: (-("fine", "look", "fail").index(v.state), -v.figure / TABLE[v.check].look_from)
     )
 
 

@@ -18,6 +18,8 @@ import { Pads } from "./Pads";
 import { isOn, Pattern, STEPS } from "./Pattern";
 import { useMidi } from "./useMidi";
 
+const NO_VERDICTS: ReadonlyMap<string, never> = new Map();
+
 const FIRST_ROWS = 6;
 const MOST_FRAMES = 1 << 20;
 
@@ -51,7 +53,8 @@ export function TestBench() {
   const job = useOpen((state) => state.job);
   const revision = useOpen((state) => state.revision);
   const clipId = useOpen((state) => state.clipId);
-  const known = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
+  const hits = useHits(useShallow(({ draft, drafted, deciding, heads }) => ({ draft, drafted, deciding, heads })));
+  const known = useMemo(() => ({ ...hits, verdicts: NO_VERDICTS }), [hits]);
   const bench = useRef(new Bench());
   const turns = useRef(new Turns());
   const lateFromMs = useHits((hits) => hits.limits.lateFromMs);
