@@ -287,7 +287,7 @@ WAYS: tuple[tuple[Sounds, str], ...] = (
 )  # fmt: skip
 @steady
 def test_found_in_any_way_again_each_corrected_edge_stays_and_no_clip_is_too_short(
-    walk: list[tuple[int, int, Side, int]]
+    walk: list[tuple[int, int, Side, int]],
 ) -> None:
     """A correction stays with its sound: nothing that was found elsewhere begins where a neighbour ends because of it."""
     # At 8 kHz, where phrases are seconds: an edge is found elsewhere by less.

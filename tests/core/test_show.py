@@ -56,7 +56,7 @@ def a_show(rng: random.Random) -> ShowPlan:
     planned, bodies = [], []
     for n in range(rng.randint(2, 9)):
         kind = rng.choice(["sound", "sound", "sound", "fade", "stop", "note"])
-        start = rng.choice(["go", "go", "with", "after_start", "after_end"])
+        start = rng.choice(["go", "go", "with", "after_start", "after_end", "after_echo"])
         cue = PlannedCue(
             f"q{n}", str(n + 1), f"cue {n}", kind, start, rng.choice([0, 0, rng.randint(1, 400)]), "", "", ""
         )  # type: ignore[arg-type]
@@ -79,7 +79,11 @@ def a_show(rng: random.Random) -> ShowPlan:
                 for k in range(rng.choice([1, 1, 2, 3]))
             ]
             events = tuple(PlannedEvent(f"e{k}", rng.randint(0, frames), "", "") for k in range(rng.randint(0, 4)))
-            cue = replace(cue, frames=frames, silent=rng.random() < 0.2, voices=tuple(voices), loop=loop, events=events)
+            line = tuple(rng.uniform(0.0, 1.0) for _ in range(rng.randint(2, 9))) if loop and rng.random() < 0.5 else ()
+            cue = replace(
+                cue, frames=frames, silent=rng.random() < 0.2, voices=tuple(voices), loop=loop, events=events, line=line,
+                line_step=rng.choice([1, 7, 40]),
+            )  # fmt: skip
         elif kind in ("fade", "stop"):
             target = rng.randint(0, n)
             cue = replace(
@@ -401,6 +405,30 @@ def test_copies_echoes_and_a_level_line_are_what_they_say() -> None:
         wanted[:, delay : delay + at(4)] += body * gains[:, None]
     assert np.abs(got - wanted).max() < 1e-6
     assert run_log(plan, [Press(0, "go")], at(12))[-1].frame == at(4) + repeats[-1][0], "the echo rings past the end"
+
+
+def test_the_end_of_a_cue_is_its_own_and_its_echo_s_by_choice_and_a_line_goes_on_through_the_passes() -> None:
+    job, by, _ = crossing(River=4, Horn=1)
+    river, clip_id = by["River"], job.cue(by["River"]).clip_id or ""
+    job = cues.set_voices(job, river, (CueVoice(), CueVoice(at(1), -6.0, -6.0, echo=Echo(at(0.5), 0.5, -6.0)))).job
+    steady = ArrayReader(
+        {("River", RATE): np.full((2, at(4)), 0.25, np.float32), ("Horn", RATE): np.zeros((2, RATE), np.float32)}
+    )
+    for start, own in (("after_end", 4.0), ("after_echo", None)):
+        told = cues.set_cue(job, (by["Horn"],), CueSettings(start=start, wait_frames=RATE)).job  # type: ignore[arg-type]
+        found = {
+            what: when for when, what, who in moments(told, steady, [Press(0, "go")], 30) if (what, who) != ("GO", "")
+        }
+        assert found["fired"] == pytest.approx((found["ended"] if own is None else own) + 1.0)
+    # A line over 8 s of a loop of 1 s: each pass is softer than the last, and behind the line it stays where it was.
+    job = set_line(cues.loop_of_cue(job, river, at(1), at(2), 0).job, clip_id, ((0, 0.0), (at(4), -12.0))).job
+    job = cues.set_voices(job, river, (CueVoice(),)).job
+    plan = compile_show(job, steady)
+    show = OfflineShow(plan, _bodies(job, steady)).perform([Press(0, "go")], at(7))
+    got = np.concatenate([block for _, block in show], axis=1)[0]
+    levels = [20 * np.log10(got[at(second)] / 0.25) for second in (0, 1, 2, 3, 3.99, 5, 6.5)]
+    expected = np.interp([0, 1, 2, 3, 3.99, 5, 6.5], [0, 4], [0, -12])
+    assert levels == pytest.approx(list(expected), abs=0.05)
 
 
 def test_another_recording_under_a_cue_keeps_its_points_and_lists_what_falls_past_its_end() -> None:

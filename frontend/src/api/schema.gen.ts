@@ -1367,7 +1367,7 @@ export interface components {
         };
         /**
          * ClipVerdicts
-         * @description All verdicts of a clip's two edges, the gravest first, and what a walk said of each edge as it is now.
+         * @description All verdicts of a clip's two edges, the gravest of each first, and what a walk said of each edge as it is now.
          */
         ClipVerdicts: {
             /** Clip Id */
@@ -1458,7 +1458,7 @@ export interface components {
              * @default go
              * @enum {string}
              */
-            start: "go" | "with" | "after_start" | "after_end";
+            start: "go" | "with" | "after_start" | "after_end" | "after_echo";
             /**
              * Wait Frames
              * @default 0
@@ -1560,7 +1560,7 @@ export interface components {
              * Start
              * @default null
              */
-            start: ("go" | "with" | "after_start" | "after_end") | null;
+            start: ("go" | "with" | "after_start" | "after_end" | "after_echo") | null;
             /**
              * Wait Frames
              * @default null
@@ -3476,6 +3476,8 @@ export interface components {
         /**
          * PlannedBody
          * @description What voices read: ``frames`` frames of a clip, after ``lead`` that lie before its head; named by all it depends on.
+         *
+         *     It is ``lined`` if it has the clip's level line in it; that of a looped cue goes on from pass to pass instead.
          */
         PlannedBody: {
             /** Key */
@@ -3488,13 +3490,19 @@ export interface components {
             lead: number;
             /** Frames */
             frames: number;
+            /**
+             * Lined
+             * @default true
+             */
+            lined: boolean;
         };
         /**
          * PlannedCue
          * @description A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing.
          *
-         *     ``before`` is the gain that a fade starts from as far as the running order tells, and ``passed`` what it passes then: the
-         *     run itself fades from where its target is.
+         *     ``line`` are the gains of a looped cue's level line, ``line_step`` frames apart from its start on: in between it is read
+         *     in straight lines, and behind the last it stays. ``before`` is the gain that a fade starts from as far as the running
+         *     order tells, and ``passed`` what it passes then: the run itself fades from where its target is.
          */
         PlannedCue: {
             /** Id */
@@ -3512,7 +3520,7 @@ export interface components {
              * Start
              * @enum {string}
              */
-            start: "go" | "with" | "after_start" | "after_end";
+            start: "go" | "with" | "after_start" | "after_end" | "after_echo";
             /** Wait */
             wait: number;
             /** Group */
@@ -3531,6 +3539,16 @@ export interface components {
              * @default 0
              */
             frames: number;
+            /**
+             * Line
+             * @default []
+             */
+            line: number[];
+            /**
+             * Line Step
+             * @default 1
+             */
+            line_step: number;
             /**
              * Silent
              * @default false

@@ -147,7 +147,7 @@ function Next({ plan }: { readonly plan: ShowPlan }) {
 
 const startInWords = (cue: PlannedCue, rateHz: number): string => {
   const wait = cue.wait ? `${(cue.wait / rateHz).toFixed(1)} s ` : "";
-  return { go: "GO", with: `${wait}${wait ? "after the start" : "with it"}`, after_start: `${wait}after the start`, after_end: `${wait}after the end` }[cue.start];
+  return { go: "GO", with: `${wait}${wait ? "after the start" : "with it"}`, after_start: `${wait}after the start`, after_end: `${wait}after the end`, after_echo: `${wait}after the end and its echo` }[cue.start];
 };
 
 /** What sounds, heard and unheard, and the events to come. */

@@ -1,5 +1,5 @@
 /** The samples of a run, as `wemble/core/show/mix.py` mixes them, to the bit: doubles, added in the same order. */
-import type { ShowPlan } from "../api/types";
+import type { PlannedCue, ShowPlan } from "../api/types";
 import type { Piece, ShowRun, Sounding } from "./run";
 
 /** A block of a body, a channel after the other; null while it is not here. */
@@ -8,6 +8,7 @@ export type BlockOf = (body: number, block: number) => Float32Array | null;
 export class Mixer {
   private readonly voice: Float64Array;
   private readonly fader: Float64Array;
+  private readonly line: Float64Array;
   readonly sums: Float64Array[];
   /** How many frames of voices were not here when they were due. */
   missing = 0;
@@ -19,6 +20,7 @@ export class Mixer {
   ) {
     this.voice = new Float64Array(mostFrames * plan.channels);
     this.fader = new Float64Array(mostFrames);
+    this.line = new Float64Array(mostFrames);
     this.sums = Array.from({ length: plan.channels }, () => new Float64Array(mostFrames));
   }
 
@@ -35,12 +37,14 @@ export class Mixer {
     for (const one of run.sounding) {
       for (let i = 0; i < frames; i += 1) this.fader[i] = one.ramp.at(now + i);
       for (const voice of one.planned.voices) {
-        if (!this.read(one, voice.body, now - one.start - voice.delay, frames)) continue;
+        const at = now - one.start - voice.delay;
+        if (!this.read(one, voice.body, at, frames)) continue;
+        const gains = one.planned.line.length > 0 ? this.lined(one.planned, at, frames) : this.fader;
         for (let channel = 0; channel < this.plan.channels; channel += 1) {
           const sum = this.sums[channel] as Float64Array;
           const gain = voice.gains[channel] as number;
           const from = channel * this.mostFrames;
-          for (let i = 0; i < frames; i += 1) sum[offset + i] = (sum[offset + i] as number) + (this.voice[from + i] as number) * (gain * (this.fader[i] as number));
+          for (let i = 0; i < frames; i += 1) sum[offset + i] = (sum[offset + i] as number) + (this.voice[from + i] as number) * (gain * (gains[i] as number));
         }
       }
     }
@@ -50,6 +54,17 @@ export class Mixer {
       const gain = master.at(start + i);
       for (const sum of this.sums) sum[offset + i] = (sum[offset + i] as number) * gain;
     }
+  }
+
+  /** The fader with the level line of a looped cue, from a place of what is played on. */
+  private lined({ line, line_step }: PlannedCue, at: number, frames: number): Float64Array {
+    for (let k = 0; k < frames; k += 1) {
+      const x = Math.max(at + k, 0) / line_step;
+      const i = Math.min(Math.floor(x), line.length - 2);
+      const low = line[i] as number;
+      this.line[k] = (this.fader[k] as number) * (low + ((line[i + 1] as number) - low) * Math.min(x - i, 1));
+    }
+    return this.line;
   }
 
   /** Put what a voice reads from a place of what is played on into `voice`; false if that is nothing. */

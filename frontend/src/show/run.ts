@@ -27,6 +27,8 @@ export interface LogEntry {
 const FAR = 2 ** 52;
 const PLAIN = "s 0";
 
+const isAtEnd = ({ start }: PlannedCue): boolean => start === "after_end" || start === "after_echo";
+
 /** A run of a body: from place `at` of what is played on, frames of the body from `frame`; its end crossed with what lies before `into`. */
 export interface Piece {
   readonly at: number;
@@ -43,7 +45,10 @@ export class Sounding {
   stopAt: number | null = null;
   then: readonly [number, number] | null = null;
   readonly fired = new Set<number>();
+  /** Whether what comes after its end waits for its copies and echoes too. */
+  withEcho = false;
   readonly longestDelay: number;
+  readonly ownDelay: number;
 
   constructor(
     readonly id: number,
@@ -55,6 +60,7 @@ export class Sounding {
     public loop: PlannedLoop | null,
   ) {
     this.last = loop === null;
+    this.ownDelay = planned.voices[0]?.delay ?? 0;
     this.longestDelay = Math.max(0, ...planned.voices.map(({ delay }) => delay));
   }
 
@@ -73,6 +79,13 @@ export class Sounding {
   get endsAt(): number | null {
     const played = this.last ? this.start + this.newest.at + this.newest.length + this.longestDelay : FAR;
     const ends = Math.min(played, this.stopAt ?? FAR);
+    return ends === FAR ? null : ends;
+  }
+
+  /** The frame of the run from which what comes after its end counts; null while that is open. */
+  get followsAt(): number | null {
+    const own = this.last ? this.start + this.newest.at + this.newest.length + (this.withEcho ? this.longestDelay : this.ownDelay) : FAR;
+    const ends = Math.min(own, this.stopAt ?? FAR);
     return ends === FAR ? null : ends;
   }
 
@@ -225,6 +238,7 @@ export class ShowRun {
     for (const one of this.sounding) {
       due(one.decidesAt);
       due(one.endsAt);
+      if (one.then) due(one.followsAt);
       due(one.nextEvent()?.[0]);
     }
     due(this.waiting[0]?.[0]);
@@ -243,11 +257,15 @@ export class ShowRun {
         }
       }
       for (const one of [...this.sounding]) {
+        const follows = one.followsAt;
+        if (one.then && follows !== null && follows <= this.now) {
+          this.wait(one.then[0], follows + one.then[1]);
+          one.then = null;
+        }
         const ends = one.endsAt;
         if (ends === null || ends > this.now) continue;
         this.sounding = this.sounding.filter((other) => other !== one);
         this.note("ended", one.cue);
-        if (one.then) this.wait(one.then[0], ends + one.then[1]);
       }
       for (let first = this.waiting[0]; first && first[0] <= this.now; first = this.waiting[0]) {
         this.waiting.shift();
@@ -291,7 +309,7 @@ export class ShowRun {
     }
     if (then === null) return;
     const follower = this.plan.cues[then] as PlannedCue;
-    this.wait(then, this.now + follower.wait + (follower.start === "after_end" ? ends : 0));
+    this.wait(then, this.now + follower.wait + (isAtEnd(follower) ? ends : 0));
   }
 
   /** Let a cue sound; what follows from its start is given back, what follows from its end is kept. */
@@ -302,7 +320,8 @@ export class ShowRun {
     const one = new Sounding((this.fired += 1), cue, planned, this.now, new Ramp(gain, gain, this.now, 0, this.table(PLAIN)), [first], loop);
     this.sounding.push(one);
     const follower = then === null ? undefined : this.plan.cues[then];
-    if (then === null || follower?.start !== "after_end") return then;
+    if (then === null || !follower || !isAtEnd(follower)) return then;
+    one.withEcho = follower.start === "after_echo";
     one.then = [then, follower.wait];
     return null;
   }

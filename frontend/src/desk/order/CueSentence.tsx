@@ -64,6 +64,7 @@ const STARTS: readonly (readonly [CueStart, string])[] = [
   ["with", "together with"],
   ["after_start", "after the start of"],
   ["after_end", "after the end of"],
+  ["after_echo", "after the end, echo included, of"],
 ];
 
 /** When a cue starts: on GO, or counted from the one above. */
@@ -74,7 +75,7 @@ function Start({ cue, inHand }: Props) {
   if (!above) return <span>on GO</span>;
   return (
     <>
-      {(cue.start === "after_start" || cue.start === "after_end") && (
+      {(cue.start === "after_start" || cue.start === "after_end" || cue.start === "after_echo") && (
         <Num label={`${cue.name} waits`} value={cue.wait_frames / rate} unit="s" lowest={0} highest={3600} step={0.1} decimals={2} onChange={(seconds) => set(cue, { wait_frames: Math.round(seconds * rate) })} />
       )}
       <Words

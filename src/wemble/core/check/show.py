@@ -111,7 +111,7 @@ def _of_fades(order: Sequence[Cue]) -> list[ShowFault]:
             later = any(one.id == target.id for one in order[n:])
             why = "comes later in the running order" if later else "was stopped before"
             faults.append(ShowFault(cue.id, f"“{target.name}” cannot be sounding then: it {why}"))
-        elif target is not None and cue.start == "after_end" and order[n - 1].id == target.id:
+        elif target is not None and order[n - 1].id == target.id and _waits_for_silence(cue, target):
             faults.append(ShowFault(cue.id, f"“{target.name}” cannot be sounding then: this waits until it has ended"))
         if cue.kind == "stop" or cue.stops:
             running -= running if cue.target_id == EVERYTHING else {cue.target_id}
@@ -136,3 +136,9 @@ def _left_over(order: Sequence[Cue], plan: ShowPlan) -> list[ShowFault]:
 
 def _together(peak: Peak) -> str:
     return "alone" if len(peak.cue_ids) == 1 else f"{len(peak.cue_ids)} cues at once"
+
+
+def _waits_for_silence(cue: Cue, target: Cue) -> bool:
+    """Say whether a cue comes when nothing of the one above it sounds any more: neither itself nor its echo."""
+    alone = len(target.voices) == 1 and target.voices[0].echo is None
+    return cue.start == "after_echo" or (cue.start == "after_end" and alone)

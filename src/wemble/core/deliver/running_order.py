@@ -64,8 +64,8 @@ def _start(job: Job, cue: Cue, above: Cue | None) -> str:
     if cue.start == "go" or above is None:
         return "on GO"
     wait_s = cue.wait_frames / _rate(job)
-    if cue.start == "after_end":
-        return f"{wait_s:g} s after {above.name} ends"
+    if cue.start in ("after_end", "after_echo"):
+        return f"{wait_s:g} s after {above.name} ends" + (", echo included" if cue.start == "after_echo" else "")
     return f"together with {above.name}" if not wait_s else f"{wait_s:g} s after {above.name} starts"
 
 

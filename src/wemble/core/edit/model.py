@@ -25,7 +25,8 @@ LaneRole = Literal["", "opening", "closing", "mix"]
 MarkKind = Literal["start", "end", "section", "loop", "track", "track_end", "air", "event"]
 AirPoint = Literal["", "begins", "singing", "hook", "overlap", "next", "ends"]
 CueKind = Literal["sound", "fade", "stop", "note"]
-CueStart = Literal["go", "with", "after_start", "after_end"]
+CueStart = Literal["go", "with", "after_start", "after_end", "after_echo"]
+"""``after_end`` is after the sound of the cue above itself, ``after_echo`` after its copies and echoes too."""
 EVERYTHING = "all"
 """The target of a fade or a stop that acts on all that sounds."""
 FARTHEST_FRAME = 1 << 45

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.show.plan import ShowPlan
+from wemble.core.show.plan import PlannedCue, ShowPlan
 from wemble.core.show.run import Press, ShowRun, Sounding
 from wemble.core.signal.levels import Samples
 
@@ -55,9 +55,18 @@ class OfflineShow:
                 samples = voice_samples(one, voice.body, at, frames, self._plan, self._read)
                 if samples is None:
                     continue
+                gains = fader if not one.planned.line else fader * line_gains(one.planned, at, frames)
                 for channel, gain in enumerate(voice.gains):
-                    window[channel] += samples[channel] * (gain * fader)
+                    window[channel] += samples[channel] * (gain * gains)
         window *= master
+
+
+def line_gains(planned: PlannedCue, at: int, frames: int) -> NDArray[np.float64]:
+    """Return the gains of a looped cue's level line from a place of what is played on."""
+    line = np.array(planned.line)
+    x = np.maximum(np.arange(at, at + frames), 0) / planned.line_step
+    i = np.minimum(np.floor(x).astype(np.int64), len(line) - 2)
+    return np.asarray(line[i] + (line[i + 1] - line[i]) * np.minimum(x - i, 1.0))
 
 
 def voice_samples(

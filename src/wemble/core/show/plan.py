@@ -20,6 +20,7 @@ from wemble.core.render import RenderPlan
 from wemble.core.render.plan import fold
 from wemble.core.shape.crossfade import correlation, crossfade_gains
 from wemble.core.shape.curves import Shape, curve
+from wemble.core.shape.points import through
 from wemble.core.signal.levels import from_db, ms_to_frames
 from wemble.core.signal.reader import SampleReader
 from wemble.errors import InvalidInput
@@ -32,6 +33,7 @@ UNHEARD_DB = -60.0
 PASSED_DB = (-40.0, -20.0)
 """A fade says when it passes these: up from nothing it should be heard at once (common practice)."""
 _MOST_REPEATS = 64
+_LINE_STEP_MS, _MOST_LINE_STEPS = 10.0, 1 << 13
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,13 +53,17 @@ class RunSettings:
 
 @dataclass(frozen=True, slots=True)
 class PlannedBody:
-    """What voices read: ``frames`` frames of a clip, after ``lead`` that lie before its head; named by all it depends on."""
+    """What voices read: ``frames`` frames of a clip, after ``lead`` that lie before its head; named by all it depends on.
+
+    It is ``lined`` if it has the clip's level line in it; that of a looped cue goes on from pass to pass instead.
+    """
 
     key: str
     cue: int
     source_id: str
     lead: int
     frames: int
+    lined: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,8 +111,9 @@ class Passed:
 class PlannedCue:
     """A cue as the run needs it; frames at the show's rate. A cue with a ``problem`` does nothing.
 
-    ``before`` is the gain that a fade starts from as far as the running order tells, and ``passed`` what it passes then: the
-    run itself fades from where its target is.
+    ``line`` are the gains of a looped cue's level line, ``line_step`` frames apart from its start on: in between it is read
+    in straight lines, and behind the last it stays. ``before`` is the gain that a fade starts from as far as the running
+    order tells, and ``passed`` what it passes then: the run itself fades from where its target is.
     """
 
     id: str
@@ -120,6 +127,8 @@ class PlannedCue:
     note: str
     problem: str = ""
     frames: int = 0
+    line: tuple[float, ...] = ()
+    line_step: int = 1
     silent: bool = False
     voices: tuple[PlannedVoice, ...] = ()
     loop: PlannedLoop | None = None
@@ -132,6 +141,11 @@ class PlannedCue:
     stops: bool = False
     before: float = 1.0
     passed: tuple[Passed, ...] = ()
+
+    @property
+    def own_delay(self) -> int:
+        """How much late the sound of the cue itself is, in frames."""
+        return self.voices[0].delay if self.voices else 0
 
     @property
     def longest_delay(self) -> int:
@@ -252,6 +266,7 @@ def passed_by(before: float, after: float, table: Sequence[float], length: int) 
 def body_renderer(job: Job, cue: Cue, body: PlannedBody) -> RenderPlan:
     """Return what renders a body: its frame 0 is ``lead`` frames before the clip's head, which are at the clip's own gain."""
     clip = job.clip(cue.clip_id or "")
+    clip = clip if body.lined else replace(clip, line=())
     own = replace(clip, source_id=body.source_id, origin_frame=clip.origin_frame - start_of(job, clip) + body.lead)
     clips = {own.id: own}
     if body.lead:
@@ -281,7 +296,9 @@ def _sound(
         source_id = voice.shifted_source_id or clip.source_id
         found = [k for k, body in enumerate(bodies) if body.cue == n and body.source_id == source_id]
         if not found:
-            bodies.append(PlannedBody(_key(job, clip, source_id, lead), n, source_id, lead, frames))
+            lined = loop is None
+            key = _key(job, clip if lined else replace(clip, line=()), source_id, lead)
+            bodies.append(PlannedBody(key, n, source_id, lead, frames, lined))
             found = [len(bodies) - 1]
         voices += _voices(voice, found[0], job.channels)
     events = tuple(
@@ -289,7 +306,28 @@ def _sound(
         for mark in events_of(job, cue)
         if clip.head_frame <= mark.frame <= clip.tail_frame
     )
-    return replace(planned, frames=frames, silent=cue.silent, voices=tuple(voices), loop=loop, events=events)
+    line, step = _line(job, clip) if loop is not None else ((), 1)
+    return replace(
+        planned,
+        frames=frames,
+        silent=cue.silent,
+        voices=tuple(voices),
+        loop=loop,
+        events=events,
+        line=line,
+        line_step=step,
+    )
+
+
+def _line(job: Job, clip: Clip) -> tuple[tuple[float, ...], int]:
+    """Return the gains of a clip's level line from its head on, and how many frames they are apart; none without a line."""
+    if not clip.line:
+        return (), 1
+    begins = start_of(job, clip)
+    points = [(float(placed(job, clip, frame) - begins), level_db) for frame, level_db in clip.line]
+    step = max(ms_to_frames(_LINE_STEP_MS, job.rate_hz), int(points[-1][0]) // _MOST_LINE_STEPS, 1)
+    at = np.arange(0.0, max(points[-1][0], 0.0) + 2 * step, step)
+    return tuple(float(one) for one in np.power(10.0, through(points, at) / 20.0)), step
 
 
 def _voices(voice: CueVoice, body: int, channels: int) -> list[PlannedVoice]:

@@ -20,6 +20,7 @@ from wemble.core.signal.levels import from_db
 PressKind = Literal[
     "go", "let_go", "fade_this", "stop_all", "pause", "go_on", "back", "skip", "stand_at", "set_loop", "broke_off"
 ]
+_AT_END = ("after_end", "after_echo")
 UNHEARD = float(from_db(UNHEARD_DB))
 LONGEST_S = 4 * 3600
 """No show without anybody goes on for longer."""
@@ -113,6 +114,7 @@ class Sounding:
     last: bool = False
     stop_at: int | None = None
     then: tuple[int, int] | None = None
+    with_echo: bool = False
     fired: set[int] = field(default_factory=set)
 
     @property
@@ -134,6 +136,15 @@ class Sounding:
         piece = self.pieces[-1]
         played = self.start + piece.at + piece.length + self.planned.longest_delay if self.last else None
         ends = [one for one in (played, self.stop_at) if one is not None]
+        return min(ends, default=None)
+
+    @property
+    def follows_at(self) -> int | None:
+        """The frame of the run from which what comes after its end counts; none while that is open."""
+        piece = self.pieces[-1]
+        delay = self.planned.longest_delay if self.with_echo else self.planned.own_delay
+        own = self.start + piece.at + piece.length + delay if self.last else None
+        ends = [one for one in (own, self.stop_at) if one is not None]
         return min(ends, default=None)
 
     def next_event(self) -> tuple[int, int] | None:
@@ -279,6 +290,7 @@ class ShowRun:
         if self.frozen:
             return 1 << 62
         due = [at for one in self.sounding for at in (one.decides_at, one.ends_at) if at is not None]
+        due += [at for one in self.sounding if one.then is not None and (at := one.follows_at) is not None]
         due += [event[0] for one in self.sounding if (event := one.next_event())]
         due += [self.waiting[0][0]] if self.waiting else []
         out = [max(at, self.now + 1) + self.lost for at in due]
@@ -299,11 +311,12 @@ class ShowRun:
                     one.fired.add(event[1])
                     self._note("event", one.cue, event[1])
             for one in list(self.sounding):
+                if one.then is not None and (follows := one.follows_at) is not None and follows <= self.now:
+                    self._wait(one.then[0], follows + one.then[1])
+                    one.then = None
                 if (ends := one.ends_at) is not None and ends <= self.now:
                     self.sounding.remove(one)
                     self._note("ended", one.cue)
-                    if one.then:
-                        self._wait(one.then[0], ends + one.then[1])
             while self.waiting and self.waiting[0][0] <= self.now:
                 _, _, cue = self.waiting.pop(0)
                 self._fire(cue)
@@ -352,7 +365,7 @@ class ShowRun:
             self._note("fired", cue)
         if then is not None:
             follower = self.plan.cues[then]
-            self._wait(then, self.now + follower.wait + (ends if follower.start == "after_end" else 0))
+            self._wait(then, self.now + follower.wait + (ends if follower.start in _AT_END else 0))
 
     def _sound(self, cue: int, planned: PlannedCue, then: int | None) -> int | None:
         """Let a cue sound; return what follows from its start, keeping what follows from its end."""
@@ -365,8 +378,9 @@ class ShowRun:
         )
         one.last = whole
         self.sounding.append(one)
-        if then is None or self.plan.cues[then].start != "after_end":
+        if then is None or self.plan.cues[then].start not in _AT_END:
             return then
+        one.with_echo = self.plan.cues[then].start == "after_echo"
         one.then = (then, self.plan.cues[then].wait)
         return None
 

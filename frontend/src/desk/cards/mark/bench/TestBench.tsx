@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useShallow } from "zustand/react/shallow";
 import { api } from "../../../../api/client";
-import type { Job } from "../../../../api/types";
+import type { ClipVerdicts, Job } from "../../../../api/types";
 import { Bench, CHOKE_MS, secondsAStep } from "../../../../play/bench";
 import { tempoOf } from "../../../../time/grid";
 import { Button } from "../../../../ui/Button";
@@ -18,7 +18,7 @@ import { Pads } from "./Pads";
 import { isOn, Pattern, STEPS } from "./Pattern";
 import { useMidi } from "./useMidi";
 
-const NO_VERDICTS: ReadonlyMap<string, never> = new Map();
+const NO_VERDICTS: ReadonlyMap<string, ClipVerdicts> = new Map();
 
 const FIRST_ROWS = 6;
 const MOST_FRAMES = 1 << 20;
