@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 from dataclasses import replace
 from pathlib import Path
 
+import mutagen
 import numpy as np
 import pytest
 import soundfile
@@ -96,7 +98,16 @@ def test_joined_files_of_tracks_equal_the_image_bit_for_bit(
     joined = np.concatenate([soundfile.read(path, dtype="int16")[0] for path in files])
     assert rate == 44_100 and len(files) == 5 and len(image) % 588 == 0
     assert (joined == image).all() and joined.shape == image.shape
-    assert len(image) == round(before.total_s * 44_100)
+    assert len(image) == round(before.total_s * 44_100) and before.tracks[0].start_s == 0.0
+    tags = mutagen.File(files[0])
+    assert tags["isrc"] == ["QZA1B2600001"] and tags["barcode"] == [request.catalog] and tags["tracknumber"] == ["1/5"]
+    paused = through(library, start_release(library, job_id, revision, replace(request, first_pause="in_image")))
+    folder_with = library.home.exports / str(paused["folder_name"])
+    with_pause = soundfile.read(folder_with / "Slack Tide.wav", dtype="int16")[0]
+    first = re.search(r"INDEX 01 (\d+):(\d+):(\d+)", (folder_with / "Slack Tide.cue").read_text())
+    assert first is not None
+    lead = 588 * (75 * (60 * int(first[1]) + int(first[2])) + int(first[3]))
+    assert len(with_pause) - len(image) == lead >= 2 * 44_100 and not with_pause[: lead - 588].any()
     rows = list(csv.DictReader((folder / "Slack Tide tracks.csv").read_text().splitlines()))
     assert [float(row["start_s"]) for row in rows] == pytest.approx([one.start_s for one in before.tracks], abs=1e-3)
     assert rows[0]["isrc"] == "QZA1B2600001" and "total" in (folder / "Slack Tide tracks.txt").read_text()
@@ -154,19 +165,27 @@ def test_the_shell_makes_a_release_of_a_folder_and_writes_over_nothing(tmp_path:
         assert row["start_frame"] == pytest.approx(1.5 * RATE_HZ, abs=300)
         assert row["end_frame"] == pytest.approx((1.5 + seconds) * RATE_HZ, abs=300)
         assert row["frames"] == round((3.5 + seconds) * RATE_HZ) and row["floor_db"] == pytest.approx(-75, abs=1)
+    soundfile.write(mixes / "03 - Nothing.wav", np.zeros((RATE_HZ, 2)), RATE_HZ)
     args = ["release", str(mixes), "--to", str(out), "--title", "Slack Tide", "--gap", "3"]
     made = run.invoke(main, args)
-    assert made.exit_code == 0, made.output
+    assert (
+        made.exit_code == 3 and "03 - Nothing: there is no sound in it" in made.output
+    )  # named, and the others are made
     sheet = (out / "Slack Tide.cue").read_text()
-    assert 'TITLE "Piece 1"' in sheet and "INDEX 01 00:02:00" in sheet
+    assert 'TITLE "Piece 1"' in sheet and "INDEX 01 00:00:00" in sheet and sheet.count("TRACK") == 2
     image = soundfile.read(out / "Slack Tide.wav", dtype="int16")[0]
     joined = np.concatenate([soundfile.read(path, dtype="int16")[0] for path in sorted(out.glob("0*.wav"))])
     assert (image == joined).all()
     again = run.invoke(main, args)
     assert again.exit_code == 2 and "already in" in again.output
-    (out / "Slack Tide.cue").write_text(sheet.replace("INDEX 01 00:02:00", "INDEX 01 00:01:00"))
+    (out / "Slack Tide.cue").write_text(sheet.replace("INDEX 01 00:00:00", "INDEX 01 00:01:00"))
     checked = run.invoke(main, ["check", "disc", str(out / "Slack Tide.cue")])
     assert checked.exit_code == 1 and "less than 2 s before it" in checked.output
-    (out / "Slack Tide.cue").write_text(sheet.replace("INDEX 01 00:02:00", "INDEX 01 00:02:80"))
-    broken = run.invoke(main, ["check", "disc", str(out / "Slack Tide.cue")])
-    assert broken.exit_code == 3 and "line 6" in broken.output
+    track, name = "TRACK 01", "Slack Tide.wav"
+    for wrong, told in (
+        (("INDEX 01 00:00:00", "INDEX 01 00:02:80"), "line 6"), ((track, "TRACK ²"), "line"), ((track, f"TRACK {'9' * 5_000}"), "line"),
+        ((name, "../x.wav"), "does not lie beside"), ((name, ".."), "does not lie beside"),
+    ):  # fmt: skip
+        (out / "wrong.cue").write_text(sheet.replace(*wrong))
+        checked = run.invoke(main, ["check", "disc", str(out / "wrong.cue"), str(out / "Slack Tide.cue")])
+        assert told in checked.output and "Slack Tide.cue: 2 tracks" in checked.output

@@ -17,7 +17,18 @@ from wemble.core.deliver.tags import Tags
 from wemble.formats.encode import KINDS, Writer, rate_for
 from wemble.formats.tags import picture_kind, write_tags
 
-TAGS = Tags("Low Water 7", "Ferry House", "Low Water", "7", "2026", "Talk", "Ebbe & Flut, “groß”", "cover")
+TAGS = Tags(
+    "Low Water 7",
+    "Ferry House",
+    "Low Water",
+    "7",
+    "2026",
+    "Talk",
+    "Ebbe & Flut, “groß”",
+    "cover",
+    isrc="QZA1B2600001",
+    barcode="4006381333931",
+)
 CHAPTERS = [Chapter(0, 700, "Welcome"), Chapter(700, 1000, "Was ein Boot weiß", "https://example.org/boat", "boat")]
 
 
@@ -35,7 +46,9 @@ def png() -> bytes:
 def written(path: Path, kind: FileKind) -> Path:
     rate = rate_for(kind, 44_100)
     tone = (0.3 * np.sin(2 * np.pi * 440 * np.arange(rate) / rate))[None].astype(np.float32)
-    writer = Writer(path.with_suffix(KINDS[kind].ending), kind, rate_hz=rate, channels=1, frames=rate)
+    writer = Writer(
+        path.with_suffix(KINDS[kind].ending), kind, rate_hz=rate, channels=1, frames=rate, chapters=CHAPTERS
+    )
     writer.write(tone, 0)
     writer.close()
     return path.with_suffix(KINDS[kind].ending)
@@ -51,6 +64,14 @@ def test_another_reader_finds_the_tags_and_the_sound(tmp_path: Path, kind: FileK
         if kind not in ("wav_24", "aiff_16"):  # of these FFmpeg reads no ID3
             found = {**container.metadata, **container.streams.audio[0].metadata}
             lower = {key.lower(): value for key, value in found.items()}
+            if kind == "m4a":
+                marks = [
+                    (round(float(one["start"] * one["time_base"]), 3), one["metadata"]["title"])
+                    for one in container.chapters()
+                ]
+                assert marks == [(one.start_ms / 1000, one.title) for one in CHAPTERS]
+            codes = {lower.get("isrc", lower.get("tsrc")), lower["barcode"]}
+            assert codes == {TAGS.isrc, TAGS.barcode}
             assert lower["title"] == TAGS.title and lower["artist"] == TAGS.artist and lower["comment"] == TAGS.comment
     again = mutagen.File(path)
     assert again.info.length == pytest.approx(1.0, abs=0.08)

@@ -4018,6 +4018,7 @@ export interface components {
          * @description What goes out: the image with its cue sheet, a file for each track, lists; and what is said of the release.
          *
          *     ``gaps`` says what becomes of the gap between two tracks in their files: it ends the file before it, or is left out.
+         *     ``first_pause`` says whether the image begins with the pause before track 1, or with track 1.
          */
         ReleaseRequest: {
             /**
@@ -4036,6 +4037,12 @@ export interface components {
              * @enum {string}
              */
             gaps: "before" | "left_out";
+            /**
+             * First Pause
+             * @default left_out
+             * @enum {string}
+             */
+            first_pause: "left_out" | "in_image";
             /**
              * Lists
              * @default true
@@ -5155,6 +5162,16 @@ export interface components {
              * @default 4
              */
             id3_minor: number;
+            /**
+             * Isrc
+             * @default
+             */
+            isrc: string;
+            /**
+             * Barcode
+             * @default
+             */
+            barcode: string;
         };
         /**
          * TakeOutOffset

@@ -11,7 +11,7 @@ import click
 
 from wemble.cli.options import FINDINGS, HOME, JSON, SOME_FAILED, progress, saved_recipe
 from wemble.core.deliver.kinds import FileKind
-from wemble.errors import InvalidInput
+from wemble.errors import InvalidInput, WembleError
 
 _PATH = click.Path(path_type=Path)
 
@@ -30,13 +30,14 @@ _PATH = click.Path(path_type=Path)
     "--gaps", type=click.Choice(["before", "left_out"]), default="before", show_default=True,
     help="In the files of tracks: each gap ends the file before it, or is left out.",
 )  # fmt: skip
+@click.option("--pause-in-image", is_flag=True, help="The pause before track 1 is in the image, from INDEX 00 at 0 on.")
 @click.option("--no-image", is_flag=True, help="Without the image and its cue sheet.")
 @click.option("--kbps", default=192, show_default=True, help="Bit rate of MP3 and M4A.")
 @click.option("--recipe", "recipe_name", help="A saved recipe; without one, the programme of each mix is found.")
 @HOME
 def release(
     folder: Path, to: Path, gap_s: float, title: str, performer: str, catalog: str, files: FileKind, gaps: str,
-    no_image: bool, kbps: int, recipe_name: str | None, home: Path | None,
+    pause_in_image: bool, no_image: bool, kbps: int, recipe_name: str | None, home: Path | None,
 ) -> None:  # fmt: skip
     """Make a release of a folder of mixes: image, cue sheet, tracks, lists. Exit status 1 if there is something to look at.
 
@@ -50,7 +51,7 @@ def release(
         raise InvalidInput("--gap is 0 to 60 s")
     send = ReleaseRequest(
         image=not no_image, files=files, gaps="before" if gaps == "before" else "left_out", kbps=kbps,
-        title=title or to.name, performer=performer, catalog=catalog,
+        first_pause="in_image" if pause_in_image else "left_out", title=title or to.name, performer=performer, catalog=catalog,
     )  # fmt: skip
     mixes = audio_files(folder)
     with progress(f"{len(mixes)} mixes") as report:
@@ -77,7 +78,7 @@ def disc(cue_sheets: tuple[Path, ...], as_json: bool) -> None:
     for path in cue_sheets:
         try:
             found = check_disc(path)
-        except InvalidInput as error:
+        except WembleError as error:
             click.echo(f"{path}: {error.message}", err=True)
             failed = True
             continue

@@ -15,7 +15,8 @@ from wemble.core.edit.tracks import DISC_FRAMES_A_S
 from wemble.errors import InvalidInput
 
 LONGEST_BYTES = 1 << 20
-_TIME = re.compile(r"(\d{1,4}):(\d{2}):(\d{2})")
+_TIME = re.compile(r"(\d{1,4}):(\d{2}):(\d{2})", re.ASCII)
+_NUMBER = re.compile(r"\d{1,3}", re.ASCII)
 _IGNORED = {"REM", "FLAGS", "PREGAP", "POSTGAP", "SONGWRITER", "CDTEXTFILE"}
 
 
@@ -130,7 +131,7 @@ class _Reader:
         number, _, kind = rest.partition(" ")
         if self._file is None:
             raise InvalidInput("TRACK stands before FILE")
-        if kind.strip().upper() != "AUDIO" or not number.isdigit():
+        if kind.strip().upper() != "AUDIO" or not _NUMBER.fullmatch(number):
             raise InvalidInput("TRACK needs a number and AUDIO, such as TRACK 01 AUDIO")
         if len(self._tracks) == MOST_TRACKS:
             raise InvalidInput(f"there are more than {MOST_TRACKS} tracks")
@@ -145,7 +146,7 @@ class _Reader:
         if not self._tracks:
             raise InvalidInput("INDEX stands before TRACK")
         match = _TIME.fullmatch(time.strip())
-        if not number.isdigit() or match is None:
+        if not _NUMBER.fullmatch(number) or match is None:
             raise InvalidInput(f"INDEX needs a number and MM:SS:FF, not “{rest[:40]}”")
         minutes, seconds, frames = (int(part) for part in match.groups())
         if seconds > 59 or frames >= DISC_FRAMES_A_S:

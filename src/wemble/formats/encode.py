@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +13,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from wemble.core.deliver.chapters import Chapter
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.shape.dither import Bits, to_integers
 from wemble.core.signal.levels import Samples
@@ -90,10 +93,15 @@ def check_kbps(kind: FileKind, kbps: int) -> None:
 class Writer:
     """Writes one file, block by block. ``frames`` decides between WAV and RF64, which goes past 4 GiB.
 
+    ``chapters`` go into an M4A as it is written; other kinds get theirs afterwards (`formats.tags`).
+
     Raises `InvalidInput` for more channels than the kind takes or a bit rate that it does not have.
     """
 
-    def __init__(self, path: Path, kind: FileKind, *, rate_hz: int, channels: int, frames: int, kbps: int = 192):
+    def __init__(
+        self, path: Path, kind: FileKind, *, rate_hz: int, channels: int, frames: int, kbps: int = 192,
+        chapters: Sequence[Chapter] = (),
+    ):  # fmt: skip
         self._kind = KINDS[kind]
         if channels > self._kind.most_channels:
             raise InvalidInput(
@@ -101,7 +109,7 @@ class Writer:
             )
         check_kbps(kind, kbps)
         if kind == "m4a":
-            self._file: soundfile.SoundFile | _AacFile = _AacFile(path, rate_hz, channels, kbps)
+            self._file: soundfile.SoundFile | _AacFile = _AacFile(path, rate_hz, channels, kbps, chapters)
             return
         options: dict[str, Any] = {}
         if kind == "mp3":
@@ -139,8 +147,21 @@ class Writer:
 class _AacFile:
     """An M4A file, written by PyAV in the frames of 1,024 samples that AAC has."""
 
-    def __init__(self, path: Path, rate_hz: int, channels: int, kbps: int):
+    def __init__(self, path: Path, rate_hz: int, channels: int, kbps: int, chapters: Sequence[Chapter]):
         self._container = av.open(str(path), "w", format="ipod")
+        milli = Fraction(1, 1000)
+        self._container.set_chapters(
+            [
+                {
+                    "id": n,
+                    "start": one.start_ms,
+                    "end": one.end_ms,
+                    "time_base": milli,
+                    "metadata": {"title": one.title},
+                }
+                for n, one in enumerate(chapters)
+            ]
+        )
         self._stream = self._container.add_stream("aac", rate=rate_hz, layout="mono" if channels == 1 else "stereo")
         self._stream.bit_rate = 1000 * kbps
         self._rate_hz, self._layout = rate_hz, "mono" if channels == 1 else "stereo"

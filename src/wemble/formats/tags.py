@@ -20,7 +20,7 @@ from wemble.formats.pictures import picture_kind
 
 _VORBIS = {
     "title": "TITLE", "artist": "ARTIST", "album": "ALBUM", "number": "TRACKNUMBER", "year": "DATE", "genre": "GENRE",
-    "comment": "COMMENT",
+    "comment": "COMMENT", "isrc": "ISRC", "barcode": "BARCODE",
 }  # fmt: skip
 _MP4 = {
     "title": "\xa9nam",
@@ -37,7 +37,10 @@ _ID3 = {
     "number": id3.TRCK,
     "year": id3.TDRC,
     "genre": id3.TCON,
+    "isrc": id3.TSRC,
 }
+_MP4_FREE = {"isrc": "----:com.apple.iTunes:ISRC", "barcode": "----:com.apple.iTunes:BARCODE"}
+"""Codes have no atom of their own; these names are common practice (memory)."""
 _UTF16, _UTF8 = id3.Encoding.UTF16, id3.Encoding.UTF8
 _OTHER, _FRONT = 0, 3
 
@@ -85,6 +88,8 @@ def _write_id3(
     for name, frame in _ID3.items():
         if text := getattr(tags, name):
             file.tags.add(frame(encoding=encoding, text=[text]))
+    if tags.barcode:
+        file.tags.add(id3.TXXX(encoding=encoding, desc="BARCODE", text=[tags.barcode]))
     if tags.comment:
         file.tags.add(id3.COMM(encoding=encoding, lang="und", desc="", text=[tags.comment]))
 
@@ -123,8 +128,12 @@ def _write_mp4(path: Path, tags: Tags, cover: bytes) -> None:
     for name, key in _MP4.items():
         if text := getattr(tags, name):
             file[key] = [text]
-    if tags.number.isdecimal():
-        file["trkn"] = [(int(tags.number), 0)]
+    number, _, of = tags.number.partition("/")
+    if number.isdecimal() and len(number) <= 4:
+        file["trkn"] = [(int(number), int(of) if of.isdecimal() and len(of) <= 4 else 0)]
+    for name, key in _MP4_FREE.items():
+        if text := getattr(tags, name):
+            file[key] = [mp4.MP4FreeForm(text.encode())]
     if cover:
         kind = mp4.MP4Cover.FORMAT_PNG if picture_kind(cover) == "image/png" else mp4.MP4Cover.FORMAT_JPEG
         file["covr"] = [mp4.MP4Cover(cover, kind)]

@@ -12,7 +12,7 @@ import { follow, stop, workStore } from "./work";
 
 export const useHearingTracks = workStore();
 
-const INITIAL: ReleaseRequest = { image: true, files: "none", gaps: "before", lists: true, kbps: 192, title: "", performer: "", catalog: "", year: "", genre: "", cover: "", capacity_s: 79 * 60 + 57, ceiling_db: -1 };
+const INITIAL: ReleaseRequest = { image: true, files: "none", gaps: "before", first_pause: "left_out", lists: true, kbps: 192, title: "", performer: "", catalog: "", year: "", genre: "", cover: "", capacity_s: 79 * 60 + 57, ceiling_db: -1 };
 
 /** How a release is sent, kept with the job. */
 export const useReleaseSettings = (): [ReleaseRequest, (part: Partial<ReleaseRequest>) => void] => {

@@ -138,7 +138,8 @@ def _write_files(
     for piece, name in zip(pieces, to_write, strict=True):
         path, frames, rate = folder / name, piece.end - piece.start, request.rate_of(job.rate_hz)
         path.parent.mkdir(parents=True, exist_ok=True)
-        rendering = Rendering(plan, piece.start, piece.end, reader, request, job.rate_hz, job.channels)
+        chapters = chapters_in(job, piece) if request.chapters else []
+        rendering = Rendering(plan, piece.start, piece.end, reader, request, job.rate_hz, job.channels, chapters)
         part = part_of(report, 0.95 * done / total, 0.95 * (done + frames) / total)
         written = write_levelled(part, path, rendering, listens=request.what == "one")
         done += frames

@@ -6,7 +6,7 @@ the file is decoded again, and what it misses by is taken off before it is writt
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from wemble.actions.delivery.heard import HeardInFile, heard_in
 from wemble.actions.delivery.request import Request
 from wemble.actions.delivery.sink import Sink
 from wemble.actions.work.executor import Report, part_of
+from wemble.core.deliver.chapters import Chapter
 from wemble.core.render import RenderPlan
 from wemble.core.render.limiter import LimiterSettings
 from wemble.core.signal.levels import Samples
@@ -74,6 +75,7 @@ class Rendering:
     request: Request
     job_rate_hz: int
     job_channels: int
+    chapters: Sequence[Chapter] = ()
 
     @property
     def rate_hz(self) -> int:
@@ -169,6 +171,7 @@ def _sink(path: Path, rendering: Rendering, levels: _Levels, *, writer: _Meter |
         path, request.file_kind, from_hz=rendering.job_rate_hz, to_hz=rendering.rate_hz, channels=rendering.channels,
         frames=rendering.end - rendering.start, kbps=request.kbps, limiter=levels.limiter, writer=writer,
         gain_db=levels.gain_db, trim_db=levels.trim_db, metered=KINDS[request.file_kind].coded and writer is None,
+        chapters=rendering.chapters,
     )  # fmt: skip
 
 

@@ -26,6 +26,7 @@ from wemble.core.deliver.disc import (
     list_as_csv,
     list_as_page,
     list_as_text,
+    on_image,
 )
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.deliver.names import safe_name
@@ -54,11 +55,13 @@ class ReleaseRequest:
     """What goes out: the image with its cue sheet, a file for each track, lists; and what is said of the release.
 
     ``gaps`` says what becomes of the gap between two tracks in their files: it ends the file before it, or is left out.
+    ``first_pause`` says whether the image begins with the pause before track 1, or with track 1.
     """
 
     image: bool = True
     files: FileKind | Literal["none"] = "none"
     gaps: Literal["before", "left_out"] = "before"
+    first_pause: Literal["left_out", "in_image"] = "left_out"
     lists: bool = True
     kbps: int = 192
     title: str = ""
@@ -130,9 +133,9 @@ class ReleaseSent:
 def release_preview(library: Library, revision_id: int, request: ReleaseRequest) -> ReleasePreview:
     """Say what would be sent, with the checks. Raises `InvalidInput` for a wrong EAN."""
     job = library.job_at(revision_id)
-    tracks, on_disc = tracks_of(job), disc_tracks(job)
+    tracks, (on_disc, _) = tracks_of(job), on_image(disc_tracks(job), pause=request.first_pause == "in_image")
     heard = _known(library, revision_id)
-    faults = disc_faults(job, capacity_s=request.capacity_s)
+    faults = disc_faults(job, capacity_s=request.capacity_s, pause=request.first_pause == "in_image")
     if on_disc:
         cue_sheet_of(on_disc[:99], "image.wav", catalog=request.catalog)
     if heard is not None and len(heard.tracks) == len(tracks):
@@ -158,8 +161,9 @@ def release_preview(library: Library, revision_id: int, request: ReleaseRequest)
 
 
 def _words(job: Job, request: ReleaseRequest, count: int, total_s: float) -> str:
+    pause = "with the pause before track 1" if request.first_pause == "in_image" else "from track 1 on"
     what = [
-        *(["the image, 44.1 kHz, 16-bit, stereo, with its cue sheet"] if request.image else []),
+        *([f"the image, 44.1 kHz, 16-bit, stereo, {pause}, with its cue sheet"] if request.image else []),
         *([f"{count} files of the tracks, {_kind(request)}"] if request.files != "none" else []),
         *(["the track list as text, CSV and a page"] if request.lists else []),
     ]
@@ -207,7 +211,8 @@ def start_release(library: Library, job_id: str, revision_id: int, request: Rele
 
 def send_release(report: Report, work: Path, root: Path, job: Job, request: ReleaseRequest) -> ReleaseSent:
     """Render once, and write everything into a folder that becomes a delivery. Runs in a worker."""
-    home, tracks = Home(root), disc_tracks(job)
+    home = Home(root)
+    tracks, from_sample = on_image(disc_tracks(job), pause=request.first_pause == "in_image")
     reader = FileReader(home, {source.id: source.channels for source in job.sources.values()})
     folder, stem = work / EXPORT, safe_name(request.title or job.name)
     total = image_samples(tracks)
@@ -220,14 +225,15 @@ def send_release(report: Report, work: Path, root: Path, job: Job, request: Rele
             end = tracks[n + 1].start if n + 1 < len(tracks) and request.gaps == "before" else one.end
             parts.append(_Part(folder / name, request.files, start, end, request.kbps))
     plan, rendered = RenderPlan(job), -(-total * job.rate_hz // DISC_RATE_HZ)
+    first = -(-from_sample * job.rate_hz // DISC_RATE_HZ)
     with _Parts(parts) as split:
         sink = Sink(
             folder, "wav_16", from_hz=job.rate_hz, to_hz=DISC_RATE_HZ, channels=2, frames=rendered, writer=split
         )
         with sink:
-            for start, samples in plan.blocks(0, rendered, BLOCK_FRAMES, reader) if parts else ():
-                sink.write(samples, start)
-                report(0.95 * start / max(rendered, 1), "writing the release")
+            for start, samples in plan.blocks(first, first + rendered, BLOCK_FRAMES, reader) if parts else ():
+                sink.write(samples, start - first)
+                report(0.95 * (start - first) / max(rendered, 1), "writing the release")
     reader.close()
     _describe(folder, home, stem, request, tracks)
     written = sorted(path.name for path in folder.iterdir())
@@ -257,7 +263,10 @@ def _describe(folder: Path, home: Home, stem: str, request: ReleaseRequest, trac
     for one, name in zip(tracks, _track_names(request, tracks), strict=False):
         by = one.performer or request.performer
         number = f"{one.number}/{len(tracks)}"
-        tags = Tags(one.title, by, request.title, number, request.year, request.genre, "", request.cover)
+        tags = Tags(
+            one.title, by, request.title, number, request.year, request.genre, "", request.cover, isrc=one.isrc,
+            barcode=request.catalog,
+        )  # fmt: skip
         write_tags(folder / name, tags, (), pictures)
 
 

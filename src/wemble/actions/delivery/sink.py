@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import zipfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Protocol
 
 import numpy as np
 import soxr
 
+from wemble.core.deliver.chapters import Chapter
 from wemble.core.deliver.kinds import FileKind
 from wemble.core.render.limiter import Limiter, LimiterSettings
 from wemble.core.render.plan import fold
@@ -45,11 +47,17 @@ class Sink:
     def __init__(
         self, path: Path, kind: FileKind, *, from_hz: int, to_hz: int, channels: int, frames: int, kbps: int = 192,
         limiter: LimiterSettings | None = None, writer: SampleWriter | None = None, gain_db: float = 0.0,
-        trim_db: float = 0.0, metered: bool = False,
+        trim_db: float = 0.0, metered: bool = False, chapters: Sequence[Chapter] = (),
     ):  # fmt: skip
         self._channels = channels
         self._writer = writer or Writer(
-            path, kind, rate_hz=to_hz, channels=channels, frames=frames * to_hz // max(from_hz, 1), kbps=kbps
+            path,
+            kind,
+            rate_hz=to_hz,
+            channels=channels,
+            frames=frames * to_hz // max(from_hz, 1),
+            kbps=kbps,
+            chapters=chapters,
         )
         self._stream = None
         self._written = 0

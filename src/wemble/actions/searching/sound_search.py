@@ -117,7 +117,8 @@ def apply(
     Raises
     ------
     InvalidInput
-        If nothing is found on any of them, or room tone cannot be made.
+        If nothing is found on any of them, or room tone cannot be made. Of several, those without a sound stay as they are,
+        and are told.
     """
     job = library.job_at(base_revision)
     chosen = list(target_ids or targets(job))
@@ -126,10 +127,18 @@ def apply(
             "pauses of a conversation are closed on all lanes at once: cut the quiet here, then close the gaps"
         )
     found = {target: _found(library, job, target, recipe) for target in chosen}
+    silent = [target for target in chosen if not found[target].sounds]
+    if len(silent) == len(chosen) > 0:
+        raise InvalidInput(f"{_named(job, silent)}: no sound is louder than the threshold; lower it")
+    chosen = [target for target in chosen if found[target].sounds]
     tones = {target: _tone(library, job, target, found[target], recipe, treatment) for target in chosen}
 
     def carry_out(newest: Job) -> Edited:
         notes: list[str] = []
+        if silent:
+            notes.append(
+                f"{_named(job, silent)}: no sound found, left as {'it was' if len(silent) == 1 else 'they were'}"
+            )
         for target in chosen:
             edited = apply_treatment(
                 newest,
@@ -147,6 +156,11 @@ def apply(
         return Edited(newest, tuple(notes))
 
     return edit(library, job_id, base_revision, "find sound and silence", carry_out)
+
+
+def _named(job: Job, target_ids: Sequence[str]) -> str:
+    names = [f"“{base_of(job, target).name}”" for target in target_ids]
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
 def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float, exact: bool) -> Draft:

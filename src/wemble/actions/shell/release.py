@@ -82,6 +82,11 @@ def _made(report: Report, library: Library, files: Sequence[Path], to: Path, wan
     report(0.55, "finding")
     recipe = wanted.recipe or sound_search.proposal(library, opened.job, list(opened.job.clips))
     answer = sound_search.apply(library, job_id, opened.revision, [], recipe, Treatment())
+    silent = [clip for clip in library.job_at(answer.revision).clips.values() if clip.finding_id is None]
+    if silent:
+        failed += [(clip.file_name, "there is no sound in it: it is no track") for clip in silent]
+        ids = [clip.id for clip in silent]
+        answer = perform(library, job_id, answer.revision, "remove_clips", clip_ids=ids, close="no")
     gap = round(wanted.gap_s * opened.job.rate_hz)
     answer = perform(library, job_id, answer.revision, "make_tracks", gap_frames=gap)
     for track in tracks_of(library.job_at(answer.revision)):
@@ -116,9 +121,9 @@ def check_disc(path: Path) -> dict[str, Any]:
     Raises `InvalidInput` for a cue sheet that cannot be read, naming the line.
     """
     sheet = read_cue(path)
-    image = path.with_name(sheet.file_name)
     end, of_image = None, [f"the image “{sheet.file_name}” does not lie beside the cue sheet"]
-    if Path(sheet.file_name).name == sheet.file_name and image.is_file():
+    beside = Path(sheet.file_name).name == sheet.file_name != ""  # a sheet names a file beside it, and no other
+    if beside and (image := path.with_name(sheet.file_name)).is_file():
         of_image, end = _of_image(image)
     faults = [*sheet_faults(sheet, end), *of_image]
     return {

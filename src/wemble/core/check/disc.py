@@ -45,8 +45,11 @@ class TrackHeard:
     start_over_floor_db: float
 
 
-def disc_faults(job: Job, *, capacity_s: float) -> list[DiscFault]:
-    """Return what can be said without listening, in the order of the tracks; capacity is that of the disc, in seconds."""
+def disc_faults(job: Job, *, capacity_s: float, pause: bool = True) -> list[DiscFault]:
+    """Return what can be said without listening, in the order of the tracks; capacity is that of the disc, in seconds.
+
+    ``pause`` says whether what lies before track 1 is on the image.
+    """
     tracks = tracks_of(job)
     if not tracks:
         return [DiscFault("there are no tracks: make them of the pieces", 0, stops=True)]
@@ -55,7 +58,7 @@ def disc_faults(job: Job, *, capacity_s: float) -> list[DiscFault]:
         faults.append(
             DiscFault(f"{len(tracks)} tracks: a disc has at most {MOST_TRACKS}", tracks[MOST_TRACKS].start, stops=True)
         )
-    if tracks[0].start < LEAD_S * job.rate_hz:
+    if pause and tracks[0].start < LEAD_S * job.rate_hz:
         lead_s = tracks[0].start / job.rate_hz
         text = f"track 1 begins at {lead_s:.3f} s: at least {LEAD_S:g} s lie before it"
         faults.append(DiscFault(text, tracks[0].start, tracks[0].mark.id))
@@ -147,7 +150,7 @@ def sheet_faults(sheet: CueSheet, end: int | None) -> list[str]:
     first = sheet.tracks[0]
     if first.number != 1:
         faults.append(f"the first track is {first.number}, not 1")
-    if first.start < LEAD_S * DISC_FRAMES_A_S:
+    if 0 < first.start < LEAD_S * DISC_FRAMES_A_S:  # at 0 the pause is left to whoever makes the disc
         faults.append(f"track 1 starts {first.start / DISC_FRAMES_A_S:.2f} s into the image: less than 2 s before it")
     bounds = [track.start for track in sheet.tracks] + ([end] if end is not None else [])
     for track, start, until in zip(sheet.tracks, bounds, bounds[1:], strict=False):

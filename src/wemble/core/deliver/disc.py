@@ -12,7 +12,7 @@ import csv
 import html
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wemble.core.deliver.cells import plain
 from wemble.core.deliver.words import clock
@@ -89,6 +89,19 @@ def disc_tracks(job: Job) -> list[DiscTrack]:
             DiscTrack(track.number, track.mark.name, track.mark.performer, track.mark.isrc, start, end, max(gap, 0))
         )
     return out
+
+
+def on_image(tracks: Sequence[DiscTrack], *, pause: bool) -> tuple[list[DiscTrack], int]:
+    """Return the tracks as they lie on an image, and the sample of the job's disc at which it begins.
+
+    With its ``pause`` the image begins with what lies before track 1, from INDEX 00 at 0 on. Without, as is usual, it begins
+    with track 1, INDEX 01 at 0: the pause is on every disc, and whoever makes one puts it there.
+    """
+    if pause or not tracks:
+        return [*tracks], 0
+    by = tracks[0].start
+    shifted = [replace(one, start=one.start - by, end=one.end - by) for one in tracks]
+    return [replace(shifted[0], gap=0), *shifted[1:]], by
 
 
 def image_samples(tracks: Sequence[DiscTrack]) -> int:

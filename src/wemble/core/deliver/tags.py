@@ -25,6 +25,8 @@ class Tags:
     comment: str = ""
     cover: str = ""
     id3_minor: int = 4
+    isrc: str = ""
+    barcode: str = ""
 
     def __post_init__(self) -> None:
         if self.id3_minor not in (3, 4):

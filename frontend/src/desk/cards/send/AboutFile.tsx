@@ -11,7 +11,7 @@ interface Props {
   readonly onChange: (part: Partial<Part>) => void;
 }
 
-const NO_TAGS: Tags = { title: "", artist: "", album: "", number: "", year: "", genre: "", comment: "", cover: "", id3_minor: 4 };
+const NO_TAGS: Tags = { title: "", artist: "", album: "", number: "", year: "", genre: "", comment: "", cover: "", id3_minor: 4, isrc: "", barcode: "" };
 const FIELDS: readonly (readonly [keyof Tags & string, string])[] = [
   ["title", "title"],
   ["artist", "by"],
@@ -19,6 +19,8 @@ const FIELDS: readonly (readonly [keyof Tags & string, string])[] = [
   ["number", "number"],
   ["year", "year"],
   ["genre", "kind"],
+  ["isrc", "ISRC"],
+  ["barcode", "barcode"],
   ["comment", "comment"],
 ];
 const input = "min-w-0 rounded-(--radius) border border-rule bg-sheet px-1.5 py-0.5";

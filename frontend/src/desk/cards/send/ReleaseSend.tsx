@@ -61,6 +61,11 @@ function Release() {
           <label className="flex items-baseline gap-2">
             <input type="checkbox" className="accent-(--ink)" checked={request.image} onChange={(event) => change({ image: event.target.checked })} /> image, 44.1 kHz 16-bit, with a cue sheet
           </label>
+          {request.image && (
+            <label className="flex items-baseline gap-2 pl-6">
+              <input type="checkbox" className="accent-(--ink)" checked={request.first_pause === "in_image"} onChange={(event) => change({ first_pause: event.target.checked ? "in_image" : "left_out" })} /> with the pause before track 1
+            </label>
+          )}
           <label className="flex items-baseline gap-2">
             <input type="checkbox" className="accent-(--ink)" checked={request.lists} onChange={(event) => change({ lists: event.target.checked })} /> track list: text, CSV, a page to print
           </label>
