@@ -183,7 +183,7 @@ def test_the_shell_makes_a_release_of_a_folder_and_writes_over_nothing(tmp_path:
     assert checked.exit_code == 1 and "less than 2 s before it" in checked.output
     track, name = "TRACK 01", "Slack Tide.wav"
     for wrong, told in (
-        (("INDEX 01 00:00:00", "INDEX 01 00:02:80"), "line 6"), ((track, "TRACK ²"), "line"), ((track, f"TRACK {'9' * 5_000}"), "line"),
+        (("INDEX 01 00:00:00", "INDEX 01 00:02:80"), "line 5"), ((track, "TRACK ²"), "line"), ((track, f"TRACK {'9' * 5_000}"), "line"),
         ((name, "../x.wav"), "does not lie beside"), ((name, ".."), "does not lie beside"),
     ):  # fmt: skip
         (out / "wrong.cue").write_text(sheet.replace(*wrong))

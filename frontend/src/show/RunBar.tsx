@@ -54,6 +54,7 @@ function Loaded() {
   return (
     <span className="flex items-center gap-3" role="status">
       {loaded >= 1 ? <span className="text-fine">all loaded: it needs no server</span> : <span className={problem ? "text-warn" : "text-soft"}>{problem ? "loading stopped at" : "loading"} {Math.floor(100 * loaded)} %</span>}
+      {loaded < 1 && problem && <span className="max-w-[24em] truncate text-warn" title={problem}>{problem}</span>}
       {missing > 0 && <strong className="text-fail">{(missing / rate).toFixed(2)} s came too late</strong>}
       {address && answers === false && <strong className="text-warn">the light desk does not answer</strong>}
     </span>
@@ -103,8 +104,8 @@ function Log() {
   const count = useStage((stage) => stage.log.length);
   if (count === 0) return null;
   const save = () => {
-    const { name, show, log, began } = useStage.getState();
-    if (show) saveLog(name, show.plan, log, began);
+    const { name, show, log } = useStage.getState();
+    if (show) saveLog(name, show.plan, log);
   };
   return <Button tone="quiet" onClick={save}>save the log</Button>;
 }

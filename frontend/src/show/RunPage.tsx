@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { Link } from "wouter";
 import type { PlannedCue, ShowPlan } from "../api/types";
 import { Button } from "../ui/Button";
@@ -7,7 +7,7 @@ import { nextCues } from "./ahead";
 import type { SoundingNow } from "./messages";
 import { db, isUnheard, leftInWords, passInWords, tenths } from "./runFigures";
 import { actOf, PRINTED_KEYS, STOP_HELD_MS } from "./runKeys";
-import { aboutNow, choose, closeStage, openStage, press, useStage } from "./stage";
+import { aboutNow, choose, closeStage, openStage, press, recoverSound, useStage } from "./stage";
 import { nudgeLoop } from "./nudging";
 import { RunBar } from "./RunBar";
 
@@ -40,7 +40,22 @@ export function RunPage({ id }: { readonly id: string }) {
   return (
     <div className="flex h-full min-h-[560px] min-w-[960px] flex-col overflow-hidden text-[clamp(14px,1.25vw,30px)] leading-snug">
       <RunBar id={id} />
+      <NoSound />
       {unlocked ? <Performance plan={show.plan} /> : <BeforeTheDoors />}
+    </div>
+  );
+}
+
+/** When there is no sound: since when, and one key that brings it back. Nothing that was pressed meanwhile fires then. */
+function NoSound() {
+  const since = useStage((stage) => stage.silentSince);
+  if (since === null) return null;
+  return (
+    <div role="alert" className="flex shrink-0 items-center gap-6 bg-fail px-6 py-3 text-[1.75em] font-bold text-on-ink">
+      <span className="flex-1">No sound since {new Date(since).toLocaleTimeString("en-GB")}. GO does nothing until it is back.</span>
+      <button type="button" autoFocus className="rounded-(--radius) border-2 border-on-ink px-6 py-1 hover:underline" onClick={() => void recoverSound()}>
+        Bring sound back <kbd className="num font-normal">R</kbd>
+      </button>
     </div>
   );
 }
@@ -58,38 +73,56 @@ function Performance({ plan }: { readonly plan: ShowPlan }) {
   );
 }
 
+const pauseOrResume = (): void => press(useStage.getState().status?.paused ? "go_on" : "pause");
+/** What is about one sound: the chosen one, else the newest. */
+const actOnSound = (act: "let_go" | "fade_this"): void => press(act, { cue: useStage.getState().chosen === null ? null : (aboutNow()?.cue ?? null) });
+
+/** Stops everything once it was held for long enough, by a key or a finger. */
+function holdToStop(onHold: (holds: boolean) => void): { readonly begin: () => void; readonly end: () => void } {
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const end = () => {
+    clearTimeout(timer);
+    onHold(false);
+  };
+  const begin = () => {
+    clearTimeout(timer);
+    onHold(true);
+    timer = setTimeout(() => {
+      press("stop_all");
+      end();
+    }, STOP_HELD_MS);
+  };
+  return { begin, end };
+}
+
 /** Keys, while the performance has the page: every one that is ours is kept from the browser. True while Backspace is held. */
 function useKeys(): boolean {
   const [holding, setHolding] = useState(false);
   useEffect(() => {
-    let timer: ReturnType<typeof setTimeout> | undefined;
+    const stopHeld = holdToStop(setHolding);
     const down = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLElement && event.target.closest("input, select, [role=dialog]")) return;
       if (event.repeat && event.key === "Backspace") return event.preventDefault();
       const act = actOf(event);
       if (!act) return;
       event.preventDefault();
-      if (act === "stop_held") {
-        setHolding(true);
-        timer = setTimeout(() => {
-          press("stop_all");
-          setHolding(false);
-        }, STOP_HELD_MS);
+      if (act === "recover") {
+        if (useStage.getState().silentSince !== null) void recoverSound();
+      } else if (act === "stop_held") {
+        stopHeld.begin();
       } else if (act === "choose_above" || act === "choose_below") choose(act === "choose_above" ? 1 : -1);
-      else if (act === "pause") press(useStage.getState().status?.paused ? "go_on" : "pause");
-      else if (act === "let_go" || act === "fade_this") press(act, { cue: useStage.getState().chosen === null ? null : (aboutNow()?.cue ?? null) });
+      else if (act === "pause") pauseOrResume();
+      else if (act === "let_go" || act === "fade_this") actOnSound(act);
       else if (act === "go" || act === "back" || act === "skip") press(act, {}, event.timeStamp);
       else nudgeLoop(act);
     };
     const up = (event: KeyboardEvent) => {
-      if (event.key !== "Backspace") return;
-      clearTimeout(timer);
-      setHolding(false);
+      if (event.key === "Backspace") stopHeld.end();
     };
     window.addEventListener("keydown", down);
     window.addEventListener("keyup", up);
     return () => {
-      clearTimeout(timer);
+      stopHeld.end();
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
@@ -206,19 +239,37 @@ function Sound({ one, plan, about }: { readonly one: SoundingNow; readonly plan:
   );
 }
 
-/** Every key, printed: GO and stopping everything largest. */
+/** Every key, printed, and what it does as a button: GO and stopping everything largest. */
 function Legend({ holding }: { readonly holding: boolean }) {
+  const [held, setHeld] = useState(false);
+  const paused = useStage((stage) => stage.status?.paused ?? false);
+  const stopHeld = useMemo(() => holdToStop(setHeld), []);
+  useEffect(() => stopHeld.end, [stopHeld]);
+  const holds = holding || held;
   return (
     <footer className="border-t border-rule px-6 py-2">
       <div className="flex items-stretch gap-4">
-        <Button tone="strong" className="px-6 text-[1.75em]!" onClick={() => press("go")}>
+        <Button tone="strong" className="min-h-[60px] px-6 text-[1.75em]!" onClick={() => press("go")}>
           GO <kbd className="text-[0.57em] font-normal">Enter</kbd>
         </Button>
-        <div className={`relative grid place-content-center overflow-hidden rounded-(--radius) border px-4 text-[1.25em] ${holding ? "border-fail" : "border-rule"}`}>
-          <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holding ? "100%" : "0", transition: holding ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
+        <button
+          type="button"
+          className={`relative grid min-h-[60px] touch-none place-content-center overflow-hidden rounded-(--radius) border px-4 text-[1.25em] select-none ${holds ? "border-fail" : "border-rule"}`}
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            stopHeld.begin();
+          }}
+          onPointerUp={stopHeld.end}
+          onPointerCancel={stopHeld.end}
+          onContextMenu={(event) => event.preventDefault()}
+        >
+          <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holds ? "100%" : "0", transition: holds ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
           <span className="relative">hold <kbd className="num">Backspace</kbd> · stop everything</span>
-        </div>
-        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(4,auto)] gap-x-4 gap-y-1 self-center text-[0.875em] text-soft">
+        </button>
+        <Act name="let go" keyName="L" onPress={() => actOnSound("let_go")} />
+        <Act name="fade this one" keyName="F" onPress={() => actOnSound("fade_this")} />
+        <Act name={paused ? "resume" : "pause"} keyName="P" onPress={pauseOrResume} />
+        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(3,auto)] gap-x-4 gap-y-1 self-center overflow-hidden text-[0.875em] text-soft">
           {PRINTED_KEYS.map(([shown, does]) => (
             <li key={does} className="whitespace-nowrap">
               <kbd className="num mr-1 text-ink">{shown}</kbd> {does}
@@ -227,5 +278,13 @@ function Legend({ holding }: { readonly holding: boolean }) {
         </ul>
       </div>
     </footer>
+  );
+}
+
+function Act({ name, keyName, onPress }: { readonly name: string; readonly keyName: string; readonly onPress: () => void }) {
+  return (
+    <Button className="min-h-[60px] min-w-[60px] px-4 text-[1.125em]!" onClick={onPress}>
+      {name} <kbd className="num text-soft">{keyName}</kbd>
+    </Button>
   );
 }

@@ -11,7 +11,7 @@ export interface Captured {
 export type ToThread =
   | { readonly type: "load"; readonly plan: ShowPlan; readonly from: Captured | null }
   | { readonly type: "block"; readonly key: string; readonly samples: Float32Array }
-  | { readonly type: "press"; readonly kind: PressKind; readonly id: number; readonly cue?: number | null; readonly start?: number; readonly end?: number; readonly passes?: number };
+  | { readonly type: "press"; readonly kind: PressKind; readonly id: number; /** By the clock of the wall, in ms. */ readonly at: number; readonly cue?: number | null; readonly start?: number; readonly end?: number; readonly passes?: number };
 
 /** What sounds, as it is shown. */
 export interface SoundingNow {
@@ -47,4 +47,6 @@ export interface Status {
 export type FromThread =
   | Status
   | { readonly type: "pressed"; readonly id: number; readonly press: Press }
+  /** It came when there was no sound, and is not done now. */
+  | { readonly type: "stale"; readonly id: number; readonly kind: PressKind }
   | { readonly type: "want"; readonly keys: readonly string[] };

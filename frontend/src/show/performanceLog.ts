@@ -1,22 +1,22 @@
-/** The log of a performance as CSV: when, how long after it began, and what. */
+/** The log of a performance as CSV: when by the clock of the wall, how long after the first GO by that of the audio, and what. */
 import type { ShowPlan } from "../api/types";
-import type { LogEntry } from "./run";
+import { firstGo, type Logged } from "./stage";
 
-export function logAsCsv(plan: ShowPlan, log: readonly LogEntry[], began: number | null): string {
-  const firstGo = log.find(({ what }) => what === "GO")?.frame ?? 0;
-  const rows = log.map(({ frame, what, cue, event }) => {
+export function logAsCsv(plan: ShowPlan, log: readonly Logged[]): string {
+  const from = firstGo(log);
+  const rows = log.map(({ frame, what, cue, event, wall }) => {
     const planned = plan.cues[cue ?? -1];
-    const seconds = (frame - firstGo) / plan.rate_hz;
-    const at = began === null ? "" : new Date(began + 1000 * seconds).toISOString();
+    const seconds = (frame - from) / plan.rate_hz;
+    const at = new Date(wall).toISOString();
     return [at, seconds.toFixed(3), what, planned?.number ?? "", planned?.name ?? "", planned?.events[event ?? -1]?.name ?? ""].map(cell).join(",");
   });
   return ["time,seconds,what,number,cue,event", ...rows, ""].join("\n");
 }
 
 /** Give the log of a performance as a file. */
-export function saveLog(name: string, plan: ShowPlan, log: readonly LogEntry[], began: number | null): void {
+export function saveLog(name: string, plan: ShowPlan, log: readonly Logged[]): void {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([logAsCsv(plan, log, began)], { type: "text/csv" }));
+  link.href = URL.createObjectURL(new Blob([logAsCsv(plan, log)], { type: "text/csv" }));
   link.download = `${name} log.csv`;
   link.click();
   URL.revokeObjectURL(link.href);

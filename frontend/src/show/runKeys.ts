@@ -2,7 +2,7 @@
 import type { PressKind } from "./run";
 
 export const STOP_HELD_MS = 300;
-export type RunAct = PressKind | "stop_held" | "choose_above" | "choose_below" | "end_earlier" | "end_later" | "start_earlier" | "start_later" | "more_passes" | "fewer_passes";
+export type RunAct = PressKind | "stop_held" | "recover" | "choose_above" | "choose_below" | "end_earlier" | "end_later" | "start_earlier" | "start_later" | "more_passes" | "fewer_passes";
 
 const KEYS: Readonly<Record<string, RunAct>> = {
   Enter: "go",
@@ -10,6 +10,7 @@ const KEYS: Readonly<Record<string, RunAct>> = {
   l: "let_go",
   f: "fade_this",
   p: "pause",
+  r: "recover",
   ArrowLeft: "back",
   ArrowRight: "skip",
   ArrowUp: "choose_above",
@@ -23,9 +24,6 @@ const SHIFTED: Readonly<Record<string, RunAct>> = { ",": "start_earlier", "<": "
 
 /** The keys as they are printed on the screen, besides GO and stopping everything. */
 export const PRINTED_KEYS: readonly (readonly [string, string])[] = [
-  ["L", "let go"],
-  ["F", "fade this one"],
-  ["P", "pause, go on"],
   ["← →", "back, skip one"],
   ["↑ ↓", "choose sound"],
   [", .", "loop’s end ∓10 ms"],

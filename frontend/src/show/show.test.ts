@@ -48,7 +48,9 @@ test("keys of the run view: none with a modifier or while it repeats", () => {
 
 test("the log of a performance counts from the first GO, and holds no formula", () => {
   const named = { ...plan, cues: plan.cues.map((one) => ({ ...one, name: '=1+1, "x"' })) };
-  const rows = logAsCsv(named, [{ frame: 500, what: "GO", cue: 0, event: null }, { frame: 2_000, what: "ended", cue: 0, event: null }], Date.UTC(2026, 10, 27, 20)).split("\n");
+  const at = Date.UTC(2026, 10, 27, 20);
+  // The page was away for a minute in between: the clock of the wall went on, that of the audio did not.
+  const rows = logAsCsv(named, [{ frame: 500, what: "GO", cue: 0, event: null, wall: at }, { frame: 2_000, what: "ended", cue: 0, event: null, wall: at + 61_500 }]).split("\n");
   expect(rows[1]).toBe(`2026-11-27T20:00:00.000Z,0.000,GO,1,"'=1+1, ""x""",`);
-  expect(rows[2]).toContain("20:00:01.500Z,1.500,ended");
+  expect(rows[2]).toContain("20:01:01.500Z,1.500,ended");
 });

@@ -8,18 +8,26 @@ import type { RunSettings, Show } from "../api/types";
 import { USUAL_RUN } from "../api/usual";
 import type { Captured, FromThread, Status, ToThread } from "./messages";
 import type { LogEntry, Press, PressKind } from "./run";
+import { type Elsewhere, holdLease, leaveLease, tellOthers, watchOthers } from "./lease";
 import { BlockStore, keepPage, keepShow, type KeptShow, keptShow } from "./store";
 import workletUrl from "./worklet.ts?worker&url";
 
 const KEEP_EVERY_S = 1;
 const BROUGHT_AT_ONCE = 4;
 const READY_WITHIN_MS = 3_000;
+/** The audio thread says how it stands twenty times a second: when it does not for so long, there is no sound. */
+const SILENT_AFTER_MS = 900;
+
+/** What happened, with the clock of the wall beside that of the audio: after a reload the two are apart. */
+export interface Logged extends LogEntry {
+  readonly wall: number;
+}
 
 /** A performance as the page keeps it, so that a reload comes back at the right cue. */
 interface Kept extends Captured {
   readonly plan: string;
   readonly began: number;
-  readonly log: readonly LogEntry[];
+  readonly log: readonly Logged[];
   /** Whether it was left on purpose: then it is over, and its log is kept. */
   readonly over: boolean;
 }
@@ -37,7 +45,7 @@ export interface Stage {
   readonly loadProblem: string | null;
   readonly unlocked: boolean;
   readonly status: Status | null;
-  readonly log: readonly LogEntry[];
+  readonly log: readonly Logged[];
   readonly began: number | null;
   /** What the page kept of a performance that broke off. */
   readonly brokeOff: Kept | null;
@@ -50,9 +58,15 @@ export interface Stage {
   readonly lightDesk: { readonly address: string; readonly answers: boolean | null };
   /** The sound that keys are about; null: the newest. */
   readonly chosen: number | null;
+  /** Since when there has been no sound, by the clock of the wall: the output went away, or the machine slept. */
+  readonly silentSince: number | null;
+  /** Where the performance runs, if another window has it, and how it stands there. */
+  readonly elsewhere: Elsewhere | null;
+  /** Whether the show was edited since the performance that broke off began. */
+  readonly editedSince: boolean;
 }
 
-const EMPTY: Stage = { jobId: "", name: "", revision: 0, show: null, problem: null, fromStore: false, loaded: 0, loadProblem: null, unlocked: false, status: null, log: [], began: null, brokeOff: null, before: null, delayMs: null, outputMs: 0, device: "", lightDesk: { address: "", answers: null }, chosen: null };
+const EMPTY: Stage = { jobId: "", name: "", revision: 0, show: null, problem: null, fromStore: false, loaded: 0, loadProblem: null, unlocked: false, status: null, log: [], began: null, brokeOff: null, before: null, delayMs: null, outputMs: 0, device: "", lightDesk: { address: "", answers: null }, chosen: null, silentSince: null, elsewhere: null, editedSince: false };
 export const useStage = create<Stage>(() => EMPTY);
 const stage = (): Stage => useStage.getState();
 const set = (part: Partial<Stage>): void => useStage.setState(part);
@@ -67,6 +81,8 @@ let wakeLock: WakeLockSentinel | null = null;
 let keptAtFrame = 0;
 /** What happened up to this frame was told before the page was loaded anew: no light changes twice. */
 let toldUpTo = -1;
+let heardAt = 0;
+let watching: ReturnType<typeof setInterval> | undefined;
 let tellThread: ((message: ToThread) => void) | null = null;
 
 let openings = 0;
@@ -78,9 +94,13 @@ let openings = 0;
 export async function openStage(jobId: string): Promise<void> {
   const mine = (openings += 1);
   set({ ...EMPTY, jobId });
+  watchOthers(jobId, (elsewhere) => set({ elsewhere }));
   const kept = await keptShow(jobId).catch(() => null);
   const last = kept ? keptPerformance(jobId, kept.show) : null;
-  if (kept && last && !last.over) takeKept(kept, { brokeOff: last });
+  if (kept && last && !last.over) {
+    takeKept(kept, { brokeOff: last });
+    void api.openJob(jobId).then(({ revision }) => mine === openings && set({ editedSince: revision !== kept.revision }), () => undefined);
+  }
   else {
     try {
       await load(jobId);
@@ -115,6 +135,8 @@ export function closeStage(): void {
   const { status } = stage();
   if (context && status) keep(status.frame, true);
   openings += 1;
+  clearInterval(watching);
+  leaveLease();
   blocks?.stop();
   void context?.close();
   void wakeLock?.release();
@@ -127,9 +149,10 @@ export function closeStage(): void {
 export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   const { show, brokeOff, lightDesk } = stage();
   if (!show || context) return;
-  const back = from === "broke_off" ? brokeOff : null;
+  if (!(await holdLease(stage().jobId, takenOver))) return set({ elsewhere: stage().elsewhere ?? { began: null, standing: "", sounding: 0 } });
+  const back = from === "broke_off" ? (keptPerformance(stage().jobId, show) ?? brokeOff) : null;
   try {
-    await turnSoundOn(show, back);
+    await turnSoundOn(show, back, true);
   } catch (error) {
     const half = context as AudioContext | null;
     void half?.close();
@@ -142,7 +165,69 @@ export async function unlock(from: "anew" | "broke_off"): Promise<void> {
   await stayAwake();
 }
 
-async function turnSoundOn(show: Show, back: Kept | null): Promise<void> {
+/** Another window took the performance over: this one is silent at once, and says where it runs. */
+function takenOver(): void {
+  const { jobId } = stage();
+  clearInterval(watching);
+  void context?.close();
+  void wakeLock?.release();
+  [context, node, wakeLock, tellThread] = [null, null, null, null];
+  set({ unlocked: false, status: null });
+  void openStage(jobId);
+}
+
+/** Take the performance over from the window that has it, and go on where it was. */
+export async function takeOver(): Promise<void> {
+  const { jobId, show } = stage();
+  if (!show || !(await holdLease(jobId, takenOver, true))) return;
+  const last = keptPerformance(jobId, show);
+  set({ elsewhere: null, brokeOff: last && !last.over ? last : null });
+  await unlock(last && !last.over ? "broke_off" : "anew");
+}
+
+/** Watch that the audio thread goes on: a lost output stops it without a word. */
+function watchSound(mine: AudioContext): void {
+  heardAt = performance.now();
+  clearInterval(watching);
+  const look = () => {
+    if (context !== mine) return;
+    const silent = mine.state !== "running" || performance.now() - heardAt > SILENT_AFTER_MS;
+    if (silent && stage().silentSince === null) set({ silentSince: Date.now() - Math.round(performance.now() - heardAt) });
+    if (!silent && stage().silentSince !== null) {
+      note("sound is back");
+      set({ silentSince: null });
+    }
+  };
+  mine.onstatechange = look;
+  watching = setInterval(look, SILENT_AFTER_MS / 3);
+}
+
+/** Bring the sound back: the same output if it answers, else another begin from the same moment. */
+export async function recoverSound(): Promise<void> {
+  const { show, status, began, log } = stage();
+  if (!show || !context) return;
+  await Promise.race([context.resume().catch(() => undefined), later(SILENT_AFTER_MS)]);
+  await later(SILENT_AFTER_MS);
+  if (context.state === "running" && performance.now() - heardAt < SILENT_AFTER_MS) return;
+  const old = context;
+  const back: Kept = { plan: signature(show), presses, frame: status?.frame ?? 0, began: began ?? Date.now(), log, over: false };
+  try {
+    await turnSoundOn(show, back, false);
+    void old.close().catch(() => undefined);
+    set({ silentSince: null });
+    note("sound is back");
+  } catch (error) {
+    context = old;
+    set({ loadProblem: `Sound cannot be turned on: ${error instanceof Error ? error.message : String(error)}` });
+  }
+}
+
+const later = (ms: number): Promise<void> => new Promise((resume) => setTimeout(resume, ms));
+
+/** A line of the log that the audio thread knows nothing of. */
+const note = (what: string): void => set({ log: [...stage().log, { frame: stage().status?.frame ?? 0, what, cue: null, event: null, wall: Date.now() }] });
+
+async function turnSoundOn(show: Show, back: Kept | null, broke: boolean): Promise<void> {
   const mine = new AudioContext({ sampleRate: show.plan.rate_hz, latencyHint: "interactive" });
   context = mine;
   await mine.resume();
@@ -152,8 +237,10 @@ async function turnSoundOn(show: Show, back: Kept | null): Promise<void> {
   node.port.onmessage = ({ data }: MessageEvent<FromThread>) => hear(data);
   const { port } = node;
   tellThread = (message) => port.postMessage(message, message.type === "block" ? [message.samples.buffer] : []);
-  presses = back ? [...back.presses, { frame: back.frame, kind: "broke_off" }] : [];
+  presses = back ? [...back.presses, ...(broke ? [{ frame: back.frame, kind: "broke_off" as const }] : [])] : [];
   [keptAtFrame, toldUpTo] = [0, back?.frame ?? -1];
+  walls = new Map(back?.log.map((entry) => [keyOfEntry(entry), entry.wall]));
+  watchSound(mine);
   set({ brokeOff: null, began: back?.began ?? null, log: [], outputMs: 1000 * (mine.baseLatency + (mine.outputLatency || 0)) });
   tellThread({ type: "load", plan: show.plan, from: back ? { presses, frame: back.frame } : null });
 }
@@ -174,8 +261,9 @@ export function forget(): void {
 /** Do what the operator pressed, at the next moment of the audio thread; `since` is when the key went down. */
 export function press(kind: PressKind, about: Partial<Pick<Press, "cue" | "start" | "end" | "passes">> = {}, since = performance.now()): void {
   if (!tellThread) return;
+  if (stage().silentSince !== null) return note(`no sound: ${kind === "go" ? "GO" : kind} not taken`);
   askedAt.set((asked += 1), since);
-  tellThread({ type: "press", kind, id: asked, ...about });
+  tellThread({ type: "press", kind, id: asked, at: Date.now(), ...about });
 }
 
 /** Choose which of what sounds the keys are about: a newer one, which stands above, or an older one. */
@@ -202,8 +290,12 @@ export async function setDevice(device: string): Promise<void> {
 function hear(message: FromThread): void {
   if (message.type === "want") return bring(message.keys);
   if (message.type === "pressed") return pressed(message);
+  if (message.type === "stale") return note(`no sound: ${message.kind === "go" ? "GO" : message.kind} not taken`);
+  heardAt = performance.now();
   const before = stage();
-  set({ status: message, ...(message.log.length ? { log: [...before.log, ...message.log] } : {}) });
+  const logged = message.log.map((entry): Logged => ({ ...entry, wall: walls.get(keyOfEntry(entry)) ?? Date.now() }));
+  set({ status: message, ...(logged.length ? { log: [...before.log, ...logged] } : {}) });
+  tellOthers({ began: before.began, standing: before.show?.plan.cues[message.standing ?? -1]?.name ?? "", sounding: message.sounding.length });
   for (const entry of message.log) if (entry.what === "event" && entry.frame > toldUpTo) void toLightDesk(entry);
   if (message.frame - keptAtFrame >= KEEP_EVERY_S * (before.show?.plan.rate_hz ?? 48_000)) keep(message.frame);
 }
@@ -218,6 +310,10 @@ function pressed({ id, press: done }: Extract<FromThread, { type: "pressed" }>):
   }
   keep(done.frame);
 }
+
+/** When what the page kept of a performance happened: the run says it again when it is loaded. */
+let walls = new Map<string, number>();
+const keyOfEntry = ({ frame, what, cue, event }: LogEntry): string => `${frame} ${what} ${cue} ${event}`;
 
 let wanted: readonly string[] = [];
 let whenReady: (() => void) | null = null;
@@ -255,16 +351,19 @@ async function toLightDesk(entry: LogEntry): Promise<void> {
   const cue = show?.plan.cues[entry.cue ?? -1];
   const event = cue?.events[entry.event ?? -1];
   if (!show || !cue || !event || !lightDesk.address) return;
-  const taken = await lights.send(lightDesk.address, { show: name, cue: `${cue.number} ${cue.name}`, event: event.name, does: event.does, at_s: entry.frame / show.plan.rate_hz });
+  const taken = await lights.send(lightDesk.address, { show: name, cue: `${cue.number} ${cue.name}`, event: event.name, does: event.does, at_s: (entry.frame - firstGo(stage().log)) / show.plan.rate_hz });
   if (taken !== lightDesk.answers) set({ lightDesk: { ...lightDesk, answers: taken } });
 }
+
+/** The frame of the first GO, from which screen, log and events count. */
+export const firstGo = (log: readonly LogEntry[]): number => log.find(({ what }) => what === "GO")?.frame ?? 0;
 
 const keyOf = (jobId: string): string => `wemble.performance.${jobId}`;
 
 /** Keep what was pressed and how far it came, so that nothing is lost if the page goes away. */
 function keep(frame: number, over = false): void {
   const { jobId, show, began, log } = stage();
-  if (!show || presses.length === 0) return;
+  if (!show || presses.length === 0 || stage().elsewhere) return;
   keptAtFrame = frame;
   const kept: Kept = { plan: signature(show), presses, frame, began: began ?? Date.now(), log, over };
   localStorage.setItem(keyOf(jobId), JSON.stringify(kept));

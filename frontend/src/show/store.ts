@@ -49,6 +49,8 @@ export class BlockStore {
   private readonly cache: Promise<Cache>;
   private readonly kept = new Set<string>();
   private stopped = false;
+  /** Whether the browser gives the page no more room. */
+  private full = false;
 
   constructor(
     private readonly jobId: string,
@@ -75,7 +77,7 @@ export class BlockStore {
       return new Float32Array(await found.arrayBuffer());
     }
     const samples = await api.bodyBlock(this.jobId, this.revision, key, block);
-    await this.keep(cache, path, samples);
+    await this.keep(cache, path, samples).catch(() => (this.full = true)); // what does not fit still plays, from the server
     return samples;
   }
 
@@ -91,6 +93,7 @@ export class BlockStore {
         const path = pathOf(this.plan.bodies[body]?.key ?? "", block);
         if (inStore.has(path)) this.kept.add(path);
         else await this.get(body, block);
+        if (this.full) throw new Error(await this.howFull());
         if (at % 8 === 0 || at === left.length) onPart(this.part);
       }
     };
@@ -99,6 +102,13 @@ export class BlockStore {
     } finally {
       onPart(this.part);
     }
+  }
+
+  private async howFull(): Promise<string> {
+    const { usage = 0, quota = 0 } = (await navigator.storage?.estimate?.().catch(() => undefined)) ?? {};
+    const needed = this.plan.bodies.reduce((sum, body) => sum + (body.lead + body.frames) * this.plan.channels * 4, 0);
+    const mb = (bytes: number) => `${Math.round(bytes / 1e6).toLocaleString("en")} MB`;
+    return `the browser gives this page ${mb(quota)}, ${mb(usage)} of it used, and the show needs ${mb(needed)}: the rest plays from the server, which has to stay on. Free disk space, or remove other shows`;
   }
 
   stop(): void {

@@ -13,6 +13,10 @@ declare class AudioWorkletProcessor {
 
 const QUANTUM = 128;
 const STATUS_EVERY_S = 0.05;
+/** What was pressed longer ago waited while there was no sound: it fires nothing when the sound comes back. */
+const STALE_AFTER_MS = 1_000;
+/** What makes it quieter is never too late. */
+const ALWAYS: readonly string[] = ["stop_all", "pause"];
 
 class ShowProcessor extends AudioWorkletProcessor {
   private run: ShowRun | null = null;
@@ -52,7 +56,11 @@ class ShowProcessor extends AudioWorkletProcessor {
     const { run, mixer } = this;
     const frames = output?.[0]?.length ?? 0;
     if (!run || !mixer || !output || frames === 0) return true;
-    for (const { id, kind, cue, start, end, passes } of this.pressed) {
+    for (const { id, kind, at, cue, start, end, passes } of this.pressed) {
+      if (Date.now() - at > STALE_AFTER_MS && !ALWAYS.includes(kind)) {
+        this.port.postMessage({ type: "stale", id, kind } satisfies FromThread);
+        continue;
+      }
       const press: Press = { frame: run.frame, kind, cue: cue ?? null, start: start ?? 0, end: end ?? 0, passes: passes ?? 0 };
       run.press(press);
       this.port.postMessage({ type: "pressed", id, press } satisfies FromThread);

@@ -10,6 +10,8 @@ import { settlers } from "./settle";
 import { follow, stop, workStore } from "./work";
 
 let request: AbortController | null = null;
+/** The job in which settings were typed that are not applied yet. */
+let typedIn: string | null = null;
 
 export const targetOf = (state: Desk): string | null => {
   const clip = currentClip(state);
@@ -36,7 +38,7 @@ async function searchedAhead(target_ids: string[], recipe: Recipe, treatment: Tr
 }
 
 export async function applyRecipe(): Promise<void> {
-  const { recipe, treatment, id } = desk();
+  const { recipe, treatment, id, revision } = desk();
   if (!recipe) return;
   const [before, target_ids] = [currentClip(desk()), searchTargets(desk())];
   const isOpen = () => useDesk.getState().id === id; // it takes a while, and the page may be left meanwhile
@@ -46,6 +48,7 @@ export async function applyRecipe(): Promise<void> {
   if (!isOpen()) return;
   set({ busy: null });
   if (!searched) return;
+  if (desk().revision !== revision) typedIn = null;
   selectReplacement(before);
   await settleSoundSearch();
 }
@@ -65,11 +68,12 @@ async function settleSoundSearch(): Promise<void> {
       return finding && isSoundRecipe(finding.recipe) ? { recipe: finding.recipe, treatment: finding.treatment } : undefined;
     };
     const found = searchTargets(desk()).map(applied).find(Boolean);
-    set({
-      recipe: proposal.recipe,
-      ...found,
-      drafted: searchTargets(desk()).some((target) => !applied(target)),
-    });
+    // What was typed and not applied yet stays, whatever is searched now: Apply does what is on the card.
+    if (typedIn === id && desk().recipe) set({ drafted: true });
+    else {
+      typedIn = null;
+      set({ recipe: proposal.recipe, ...found, drafted: searchTargets(desk()).some((target) => !applied(target)) });
+    }
     await refreshDraft();
   } catch (error) {
     fail(error);
@@ -79,13 +83,15 @@ async function settleSoundSearch(): Promise<void> {
 settlers.set("sound", settleSoundSearch);
 
 export function setRecipe(part: Partial<Recipe>): void {
-  const { recipe } = desk();
+  const { recipe, id } = desk();
   if (!recipe) return;
+  typedIn = id;
   set({ recipe: { ...recipe, ...part }, drafted: true });
   void refreshDraft();
 }
 
 export function setTreatment(treatment: Treatment): void {
+  typedIn = desk().id;
   set({ treatment, drafted: true });
   void refreshDraft();
 }
