@@ -1,6 +1,14 @@
 /** The log of a performance as CSV: when by the clock of the wall, how long after the first GO by that of the audio, and what. */
 import type { ShowPlan } from "../api/types";
-import { firstGo, type Logged } from "./stage";
+import type { LogEntry } from "./run";
+
+/** What happened, with the clock of the wall beside that of the audio: after a reload the two are apart. */
+export interface Logged extends LogEntry {
+  readonly wall: number;
+}
+
+/** The frame of the first GO, from which screen, log and events count. */
+export const firstGo = (log: readonly LogEntry[]): number => log.find(({ what }) => what === "GO")?.frame ?? 0;
 
 export function logAsCsv(plan: ShowPlan, log: readonly Logged[]): string {
   const from = firstGo(log);

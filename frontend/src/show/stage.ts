@@ -7,6 +7,7 @@ import { api, lightDesk as lights } from "../api/client";
 import type { RunSettings, Show } from "../api/types";
 import { USUAL_RUN } from "../api/usual";
 import type { Captured, FromThread, Status, ToThread } from "./messages";
+import { firstGo, type Logged } from "./performanceLog";
 import type { LogEntry, Press, PressKind } from "./run";
 import { type Elsewhere, holdLease, leaveLease, tellOthers, watchOthers } from "./lease";
 import { BlockStore, keepPage, keepShow, type KeptShow, keptShow } from "./store";
@@ -17,11 +18,6 @@ const BROUGHT_AT_ONCE = 4;
 const READY_WITHIN_MS = 3_000;
 /** The audio thread says how it stands twenty times a second: when it does not for so long, there is no sound. */
 const SILENT_AFTER_MS = 900;
-
-/** What happened, with the clock of the wall beside that of the audio: after a reload the two are apart. */
-export interface Logged extends LogEntry {
-  readonly wall: number;
-}
 
 /** A performance as the page keeps it, so that a reload comes back at the right cue. */
 interface Kept extends Captured {
@@ -354,9 +350,6 @@ async function toLightDesk(entry: LogEntry): Promise<void> {
   const taken = await lights.send(lightDesk.address, { show: name, cue: `${cue.number} ${cue.name}`, event: event.name, does: event.does, at_s: (entry.frame - firstGo(stage().log)) / show.plan.rate_hz });
   if (taken !== lightDesk.answers) set({ lightDesk: { ...lightDesk, answers: taken } });
 }
-
-/** The frame of the first GO, from which screen, log and events count. */
-export const firstGo = (log: readonly LogEntry[]): number => log.find(({ what }) => what === "GO")?.frame ?? 0;
 
 const keyOf = (jobId: string): string => `wemble.performance.${jobId}`;
 

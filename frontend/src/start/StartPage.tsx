@@ -14,12 +14,14 @@ import { JobList } from "./JobList";
 import { arranged, type JobOrder } from "./jobOrder";
 import { NewJob } from "./NewJob";
 import { formatBytes } from "../ui/figures";
+import { useLost } from "../ui/lost";
 
 const SEARCH_FROM = 6;
 const LITTLE_ROOM_BYTES = 2e9;
 
 /** The jobs and what each is waiting for; a new one by dropping files anywhere. */
 export function StartPage() {
+  const lost = useLost((state) => state.text);
   const page = useQuery({ queryKey: ["jobs"], queryFn: api.jobs, refetchOnMount: "always", refetchInterval: ({ state }) => (state.data?.jobs.some((job) => job.waits_for === "busy") ? 1500 : false) });
   const queries = useQueryClient();
   const [, go] = useLocation();
@@ -107,6 +109,11 @@ export function StartPage() {
                 </>
               )}
             </div>
+            {lost && (
+              <p role="alert" className="text-fail">
+                {lost}
+              </p>
+            )}
             {page.isError && (
               <p role="alert" className="text-fail">
                 {page.error.message}

@@ -8,7 +8,7 @@ interface Props {
   readonly onRename: (name: string) => void;
 }
 
-/** A name that is changed where it stands, everywhere by the same gesture: a double-click, or Enter while it has the focus. */
+/** A name that is changed where it stands, everywhere by the same gesture: a click, or Enter while it has the focus. */
 export function EditableName({ name, of, className = "", onRename }: Props) {
   const [editing, setEditing] = useState(false);
   if (editing) {
@@ -28,9 +28,8 @@ export function EditableName({ name, of, className = "", onRename }: Props) {
     <button
       type="button"
       className={`truncate text-left hover:underline ${className}`}
-      title={`${name} (double-click to rename the ${of})`}
-      onClick={(event) => event.detail === 0 && setEditing(true)}
-      onDoubleClick={() => setEditing(true)}
+      title={`${name} (click to rename the ${of})`}
+      onClick={() => setEditing(true)}
     >
       <bdi>{name}</bdi>
     </button>

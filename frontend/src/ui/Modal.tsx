@@ -19,6 +19,13 @@ export function Modal({ title, about, wide = false, open, onClose, children }: P
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
         <Dialog.Content
           {...(about ? {} : { "aria-describedby": undefined })}
+          onOpenAutoFocus={(event) => {
+            // A dialog opens on its first field; the button that closes it comes first in the page, and is no field.
+            const field = event.currentTarget instanceof HTMLElement ? event.currentTarget.querySelector<HTMLElement>("input, select, textarea") : null;
+            if (!field) return;
+            event.preventDefault();
+            field.focus();
+          }}
           className={`fixed top-1/2 left-1/2 z-50 max-h-[92vh] ${wide ? "w-[min(1080px,94vw)]" : "w-[min(560px,92vw)]"} -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-(--radius) border border-rule bg-sheet p-5 shadow-float`}
         >
           <div className="mb-3 flex items-start justify-between gap-4">

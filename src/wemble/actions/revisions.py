@@ -20,6 +20,8 @@ from wemble.store import jobs, settings
 from wemble.store.database import Connection
 
 MELT_WITHIN_S = 2.0
+IMPORT_LABEL = "import "
+"""What the labels of revisions begin with by which a recording came in."""
 TOGETHER = "together "
 """Edits whose key begins so do not melt; those that follow each other with one key are one step of undo."""
 PASSING = jobs.PASSING
@@ -56,7 +58,7 @@ def edit(
     *,
     merge_key: str | None = None,
 ) -> Answer:
-    """Edit a job as it was at ``base_revision``.
+    """Edit a job as it was at ``base_revision``; what only came in since then is there as well.
 
     An edit with the same ``merge_key`` as the one before it, a moment later, melts into it: it becomes a new revision
     on the same parent. One that is no step melts into such a one before it, however long ago that was.
@@ -70,6 +72,7 @@ def edit(
     with library.database.write() as db:
         head = _head(db, job_id, base_revision)
         before = library.job_at(head.id)
+        known = before if head.id == base_revision else library.job_at(base_revision)
         edited = settled(before, change(before))
         parent, since = head, before
         moment = 0.0 <= library.now() - head.created_at <= MELT_WITHIN_S  # a clock set back is no moment
@@ -78,11 +81,12 @@ def edit(
             parent = jobs.get_revision(db, head.parent_id)
             since = library.job_at(parent.id)
         changes = difference(before, edited.job)
+        told = changes if known is before else difference(known, edited.job)
         if not changes:
-            return _answer(db, head.id, [], edited.notes)
+            return _answer(db, head.id, told, edited.notes)
         kept = changes if since is before else difference(since, edited.job)
         revision = jobs.add_revision(db, parent, edited.job, kept, label=label, merge_key=merge_key, now=library.now())
-        answer = _answer(db, revision, changes, edited.notes)
+        answer = _answer(db, revision, told, edited.notes)
     library.keep_job(revision, edited.job)
     event("edited", job=job_id, revision=revision, label=label, ms=round(1000 * (perf_counter() - begin), 1))
     return answer
@@ -103,7 +107,7 @@ def edit_newest(library: Library, job_id: str, label: str, change: Callable[[Job
 def undo(library: Library, job_id: str, base_revision: int) -> Answer:
     """Go back to the step before. Raises `InvalidInput` at the first, `Conflict` if the base is stale."""
     with library.database.write() as db:
-        head = _head(db, job_id, base_revision)
+        head = _head(db, job_id, base_revision, strict=True)
         step = _step(db, head)
         if step.parent_id is None:
             raise InvalidInput("there is nothing to undo")
@@ -116,7 +120,7 @@ def undo(library: Library, job_id: str, base_revision: int) -> Answer:
 def redo(library: Library, job_id: str, base_revision: int) -> Answer:
     """Go on to the newest step made on this one. Raises `InvalidInput` if there is none, or `Conflict`."""
     with library.database.write() as db:
-        head = _head(db, job_id, base_revision)
+        head = _head(db, job_id, base_revision, strict=True)
         target = jobs.newest_step(db, _step(db, head).id)
         if target is None:
             raise InvalidInput("there is nothing to redo")
@@ -185,14 +189,27 @@ def open_job(library: Library, job_id: str) -> Opened:
     return Opened(job_id, row.head_revision, job, answer.undo_label, answer.redo_label, kept)
 
 
-def _head(db: Connection, job_id: str, base_revision: int) -> jobs.RevisionRow:
+def _head(db: Connection, job_id: str, base_revision: int, *, strict: bool = False) -> jobs.RevisionRow:
+    """Return the newest revision. Raises `Conflict` if another than an import, or with ``strict`` anything, came since."""
     row = jobs.get_job_row(db, job_id)
-    if row.head_revision != base_revision:
+    stale = row.head_revision != base_revision
+    if stale and (strict or not _only_came_in(db, row.head_revision, base_revision)):
         raise Conflict(
             "this job was changed elsewhere since this page last loaded it; show the newest state and do it again there",
             details={"revision": row.head_revision, "base_revision": base_revision},
         )
     return jobs.get_revision(db, row.head_revision)
+
+
+def _only_came_in(db: Connection, head: int, base_revision: int) -> bool:
+    """Say whether nothing but recordings came in since a revision: they add, and contradict no edit."""
+    at: int | None = head
+    while at is not None and at > base_revision:
+        revision = jobs.get_revision(db, at)
+        if not revision.label.startswith(IMPORT_LABEL):
+            return False
+        at = revision.parent_id
+    return at == base_revision
 
 
 def _answer(db: Connection, revision_id: int, changes: Sequence[Change], notes: tuple[str, ...]) -> Answer:

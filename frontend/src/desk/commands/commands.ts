@@ -182,6 +182,7 @@ export function keyText(event: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey"
 export function commandFor(event: KeyboardEvent): Command | undefined {
   const target = event.target;
   if (target instanceof HTMLElement && target.closest("input:not([type=checkbox]), textarea, select, [role=dialog], [role=menu]")) return undefined;
+  if (target === document.body && !event.ctrlKey && !event.metaKey) return undefined; // nothing has the focus: it is on its way back
   if (event.altKey && !event.key.startsWith("Arrow")) return undefined;
   if (!event.ctrlKey && !event.metaKey && !singleKeysOn()) return undefined;
   if (event.defaultPrevented) return undefined;

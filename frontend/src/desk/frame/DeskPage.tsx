@@ -1,4 +1,4 @@
-import { useEffect, useReducer, useState, type DragEvent } from "react";
+import { useEffect, useReducer, useRef, useState, type DragEvent } from "react";
 import { Link } from "wouter";
 import { useShallow } from "zustand/react/shallow";
 import { audition } from "../../imports/audition";
@@ -14,6 +14,7 @@ import { OverlapLens } from "../lenses/OverlapLens";
 import { Lens } from "../lenses/Lens";
 import { SeamLens } from "../lenses/SeamLens";
 import { MessageLine, UNFOLDED } from "./MessageLine";
+import { useDeskFocus } from "./deskFocus";
 import { TopBar } from "./TopBar";
 import { Transport } from "../transport/Transport";
 import { WalkBar } from "../walk/WalkBar";
@@ -77,15 +78,8 @@ function Desk({ id }: { readonly id: string }) {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, []);
-  // What was clicked gives the focus back, so that space plays; what was reached by key keeps it.
-  useEffect(() => {
-    const onClick = (event: MouseEvent) => {
-      const target = event.target instanceof Element ? event.target.closest<HTMLElement>("button, [role=radio], input[type=checkbox], summary") : null;
-      if (event.detail > 0 && target && !target.closest("[role=dialog], [role=menu]")) target.blur();
-    };
-    document.addEventListener("click", onClick);
-    return () => document.removeEventListener("click", onClick);
-  }, []);
+  const page = useRef<HTMLDivElement>(null);
+  useDeskFocus(page);
   const drop = (event: DragEvent) => {
     event.preventDefault();
     setOver(false);
@@ -97,7 +91,9 @@ function Desk({ id }: { readonly id: string }) {
   }, [came]);
   return (
     <div
-      className="relative flex h-full min-h-[560px] min-w-[960px] flex-col"
+      ref={page}
+      tabIndex={-1}
+      className="relative flex h-full min-h-[560px] min-w-[960px] flex-col outline-none"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);

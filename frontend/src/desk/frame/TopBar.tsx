@@ -16,6 +16,7 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
   const step = useOpen((desk) => desk.step);
   const brief = useOpen((desk) => desk.brief);
   const saving = useOpen((desk) => desk.saving > 0);
+  const unsaved = useOpen((desk) => desk.unsaved);
   const undoLabel = useOpen((desk) => desk.undoLabel);
   const redoLabel = useOpen((desk) => desk.redoLabel);
   const theme = currentTheme();
@@ -46,8 +47,8 @@ export function TopBar({ onTheme }: { readonly onTheme: () => void }) {
         ))}
       </nav>
       <div className="flex flex-1 items-center justify-end gap-1 text-soft">
-        <span className="mr-2 whitespace-nowrap" title="every edit is saved the moment it is made">
-          {saving ? "saving …" : "saved"}
+        <span className={`mr-2 whitespace-nowrap ${unsaved && !saving ? "font-semibold text-fail" : ""}`} title={unsaved ? "the last edit did not reach the server: make it again" : "every edit is saved the moment it is made"}>
+          {saving ? "saving …" : unsaved ? "not saved" : "saved"}
         </span>
         <Button tone="quiet" disabled={undoLabel === null} title={undoLabel ? `undo: ${undoLabel}` : "nothing to undo"} onClick={() => void undoOrRedo("undo")}>
           <Undo2 size={14} aria-hidden /> undo

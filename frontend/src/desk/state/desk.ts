@@ -44,6 +44,8 @@ export interface Desk {
   readonly redoLabel: string | null;
   /** How many edits are on their way to the server. */
   readonly saving: number;
+  /** Whether the last edit that was asked for was not made. */
+  readonly unsaved: boolean;
   readonly step: Step;
   readonly clipId: string | null;
   /** All selected clips; the one whose edges the lenses show among them. */

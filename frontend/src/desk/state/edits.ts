@@ -4,7 +4,8 @@ import type { Edit, EditAnswer } from "../../api/types";
 import { applied } from "../model/changes";
 import { refreshVerdicts } from "./checks";
 import { crossfadesThatFit } from "../model/offers";
-import { desk, type Notice, type Offer, set, useDesk } from "./desk";
+import { desk, type Notice, type Offer, set } from "./desk";
+import { inTurn } from "./queue";
 import { selectReplacement } from "./selection";
 import { reload } from "./session";
 import { settleSearch } from "./settle";
@@ -38,23 +39,23 @@ export async function undoOrRedo(direction: "undo" | "redo"): Promise<void> {
   await settleSearch();
 }
 
-let queue: Promise<void> = Promise.resolve();
-
 /** One edit after the other: each is made on the revision that the one before it answered. */
 export function attempt(ask: () => Promise<EditAnswer> | null, again: () => Promise<void>, offersFor: (error: unknown) => readonly Offer[] = () => []): Promise<void> {
   set({ saving: desk().saving + 1 });
-  queue = queue.then(async () => {
+  return inTurn(async () => {
     try {
       const answer = await ask();
       if (answer) take(answer);
     } catch (error) {
-      set({ notice: wrong(error, again, offersFor) });
+      set({ notice: wrong(error, again, offersFor), unsaved: !wasAnswered(error) });
     } finally {
-      if (useDesk.getState().id !== null) set({ saving: desk().saving - 1 });
+      set({ saving: desk().saving - 1 });
     }
   });
-  return queue;
 }
+
+/** Whether the server said what is wrong with an edit; else nobody knows of it there. */
+const wasAnswered = (error: unknown): boolean => error instanceof ServerProblem && error.status > 0 && error.status < 500;
 
 function wrong(error: unknown, again: () => Promise<void>, offersFor: (error: unknown) => readonly Offer[]): Notice {
   const text = error instanceof Error ? error.message : String(error);
@@ -75,6 +76,7 @@ function take(answer: EditAnswer): void {
   const was = before.clipId === null ? undefined : before.job.clips[before.clipId];
   const job = applied(before.job, answer.changes);
   set({
+    unsaved: false,
     job,
     revision: answer.revision,
     revisionBefore: answer.revision === before.revision ? before.revisionBefore : before.revision,

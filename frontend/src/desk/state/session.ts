@@ -8,6 +8,8 @@ import { currentClip, desk, type Desk, type FindBy, player, set, useDesk } from 
 import { firstPicture, onArrival } from "./pictures";
 import { keepPlace, keptPlace } from "./place";
 import { selectClip } from "./selection";
+import { editsDone } from "./queue";
+import { useLost } from "../../ui/lost";
 import { settleSearch } from "./settle";
 import { showAfresh } from "./shown";
 
@@ -17,8 +19,11 @@ onArrival(() => {
 });
 
 let unfollow = (): void => undefined;
+/** Done when a desk that was left has sent every edit that was still on its way. */
+let left: Promise<void> = Promise.resolve();
 
 export async function openDesk(id: string): Promise<void> {
+  await left;
   const opened = await api.openJob(id);
   useDesk.setState({
     id,
@@ -29,6 +34,7 @@ export async function openDesk(id: string): Promise<void> {
     undoLabel: opened.undo_label,
     redoLabel: opened.redo_label,
     saving: 0,
+    unsaved: false,
     step: "find",
     clipId: null,
     selected: new Set(),
@@ -80,29 +86,48 @@ function searchedBy(job: Job, brief: BriefRecord): FindBy {
   return isSoundRecipe(last.recipe) ? "sound" : "hits";
 }
 
+/** Leave the desk. Edits that wait for their turn are made first, on the state that they were asked for: nothing is dropped. */
 export function closeDesk(): void {
   player.stop();
   unfollow();
   abortChecks();
-  useDesk.setState({ id: null }, true);
+  const [waited, name] = [desk().saving > 0, desk().job.name];
+  left = editsDone().then(() => {
+    const { unsaved, notice } = desk();
+    if (waited && unsaved) useLost.setState({ text: `The last edit of “${name}” was not saved: ${notice?.text ?? ""}` });
+    useDesk.setState({ id: null }, true);
+  });
 }
 
 /** Fetch the newest state: after a conflict, or when a recording has come in. */
 export async function reload(): Promise<void> {
+  if (await fetchNewest()) await Promise.all([settleSearch(), refreshVerdicts()]);
+}
+
+/** Fetch the newest state of the job, and nothing that follows from it; false if it was left meanwhile. */
+async function fetchNewest(): Promise<boolean> {
   const { id } = desk();
   const opened = await api.openJob(id);
-  if (useDesk.getState().id !== id) return; // it was left while the answer was on its way
-  set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label });
-  const first = clipsInOrder(opened.job).find(hasSound);
+  if (useDesk.getState().id !== id) return false;
+  if (desk().saving > 0) reloadWanted = true; // an edit is on its way, made on another state: once it is answered
+  else set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label });
+  const first = clipsInOrder(desk().job).find(hasSound);
   if (!currentClip(desk()) && first) selectClip(first.id);
-  await Promise.all([settleSearch(), refreshVerdicts()]);
+  return true;
 }
 
 const RELOAD_EVERY_MS = 700;
-/** So much longer than a reload takes is waited until the next: what comes in needs the server more. */
+/** So much longer than a reload takes is waited until the next, up to two seconds: what comes in needs the server more. */
 const RELOAD_RESTS = 4;
+const OLDEST_MS = 2_000;
 let reloadWanted = false;
 let reloading = false;
+let following: Promise<unknown> | null = null;
+
+/** Let drafts and verdicts follow the job, one time after the other: they may take longer than the next recording needs. */
+function follow(): void {
+  following ??= Promise.all([settleSearch(), refreshVerdicts()]).finally(() => (following = null));
+}
 
 /** Fetch the newest state, but not for each of hundreds of recordings that come in one after the other. */
 export function reloadSoon(): void {
@@ -113,11 +138,18 @@ export function reloadSoon(): void {
     while (reloadWanted && useDesk.getState().id !== null) {
       reloadWanted = false;
       const began = performance.now();
-      await reload().catch(() => undefined); // the next recording that comes in asks again
-      const rest = Math.max(RELOAD_EVERY_MS, RELOAD_RESTS * (performance.now() - began));
+      await fetchNewest().then(
+        (here) => here && follow(),
+        () => (reloadWanted = true), // the server was busy, or away: it is asked again
+      );
+      const took = performance.now() - began;
+      const rest = Math.max(Math.min(Math.max(RELOAD_EVERY_MS, RELOAD_RESTS * took), OLDEST_MS - took), RELOAD_EVERY_MS / 2);
       await new Promise((resume) => setTimeout(resume, rest));
     }
     reloading = false;
+    const last = following ?? Promise.resolve();
+    await last;
+    if (useDesk.getState().id !== null) follow(); // what came in while they were worked out is in them now
   })();
 }
 

@@ -9,6 +9,7 @@ import type { Point } from "../../wave/points";
 import { HEADS_REM, LaneHeads } from "./LaneHeads";
 import { drawStrip, frameAtPx, laneAt, laneHeightPx, markAt, OVERVIEW_PX, ROOMY_LANE_PX, RULER_PX, runAt, type StripScene } from "./stripDraw";
 import { IDLE, reduceStrip, type StripEffect, type StripGesture, type StripInput, type Under } from "./stripGesture";
+import { NO_TOUCH, reduceTouch } from "./stripTouch";
 import { snapped, snapTargets } from "./snap";
 import { useStripKeys } from "./stripKeys";
 import { audibleLanes, endOf, lanesInOrder, markFrame, placed, sourceFrameAt, startOf } from "../model/placement";
@@ -243,6 +244,15 @@ export function Strip() {
     if (y < RULER_PX) return { on: "ruler" };
     return lane?.onBody && clipId !== null ? { on: "name", clipId } : { on: "wave", clipId, laneId: lane?.laneId ?? null };
   };
+  const touch = useRef(NO_TOUCH);
+  const touched = (kind: "down" | "move" | "up", event: PointerEvent<HTMLCanvasElement>): void => {
+    const place = at(event);
+    const [next, effect] = reduceTouch(touch.current, { kind, id: event.pointerId, x: place.x });
+    touch.current = next;
+    if (effect?.kind === "scroll") setView((now) => scrolled(now, effect.byPx, limits));
+    if (effect?.kind === "zoom") setView((now) => scrolled(zoomedAt(now, effect.x, effect.factor, limits), effect.byPx, limits));
+    if (effect?.kind === "tap") carryOut({ kind: "choose", frame: place.frame, clipId: place.clipId, inGap: place.clipId === null && place.y >= RULER_PX, how: "only" });
+  };
   /** The lane that clips would go to: another than that of the clip by whose name they are held. */
   const otherLane = (laneId: string | undefined): string | null => {
     const held = gesture.current.phase === "moving" ? gesture.current.clipId : gesture.current.phase === "pressed" && gesture.current.under.on === "name" ? gesture.current.under.clipId : null;
@@ -264,19 +274,25 @@ export function Strip() {
           style={{ cursor: shape }}
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
+            if (event.pointerType === "touch") return touched("down", event);
             const place = at(event);
             act({ kind: "down", x: place.x, frame: place.frame, under: under(place), how: takingOf(event) });
           }}
           onPointerMove={(event) => {
+            if (event.pointerType === "touch") return touched("move", event);
             const place = at(event);
             if (gesture.current.phase === "idle") setShape({ wave: "default", overview: "default", ruler: "default", name: "grab", mark: "ew-resize" }[under(place).on]);
             act({ kind: "move", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
           }}
           onPointerUp={(event) => {
+            if (event.pointerType === "touch") return touched("up", event);
             const place = at(event);
             act({ kind: "up", x: place.x, frame: whereTo(place.frame), laneId: otherLane(place.lane?.laneId) });
           }}
-          onPointerCancel={() => act({ kind: "cancel" })}
+          onPointerCancel={() => {
+            touch.current = NO_TOUCH;
+            act({ kind: "cancel" });
+          }}
         />
         {roomy && heads}
         {lanesPx > shownPx && (

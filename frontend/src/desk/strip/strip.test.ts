@@ -1,6 +1,7 @@
 import { stretches } from "./voiceCurve";
 import { describe, expect, it } from "vitest";
 import { snapped } from "./snap";
+import { NO_TOUCH, reduceTouch, type TouchGesture, type TouchInput } from "./stripTouch";
 import { IDLE, reduceStrip, type StripEffect, type StripInput, type Under } from "./stripGesture";
 
 describe("the strip", () => {
@@ -48,5 +49,21 @@ describe("the curve of a voice", () => {
   it("is drawn from stretch to stretch, within its band", () => {
     const curve = [[1000, -20], [2000, -20], [10_000, -90], [11_000, 0]] as const;
     expect(stretches(curve, view, 1000, 40, 36)).toEqual([null, [10, 52], [20, 52], null, [100, 76], [110, 40]]);
+  });
+});
+
+describe("fingers on the strip", () => {
+  const run = (inputs: readonly TouchInput[]) => inputs.reduce<[TouchGesture, unknown[]]>(([gesture, effects], input) => {
+    const [next, effect] = reduceTouch(gesture, input);
+    return [next, effect ? [...effects, effect] : effects];
+  }, [NO_TOUCH, []]);
+  const finger = (kind: "down" | "move" | "up", x: number, id = 1): TouchInput => ({ kind, id, x });
+
+  it("scroll with one, tap where it did not move, zoom with two about the middle", () => {
+    expect(run([finger("down", 100), finger("move", 104), finger("up", 104)])[1]).toEqual([{ kind: "tap", x: 100 }]);
+    expect(run([finger("down", 100), finger("move", 60), finger("move", 50), finger("up", 50)])[1]).toEqual([{ kind: "scroll", byPx: 40 }, { kind: "scroll", byPx: 10 }]);
+    const [rest, zoomed] = run([finger("down", 100), finger("down", 200, 2), finger("move", 300, 2), finger("up", 300, 2), finger("up", 100)]);
+    expect(zoomed).toEqual([{ kind: "zoom", x: 200, factor: 0.5, byPx: -50 }]);
+    expect(rest).toEqual(NO_TOUCH);
   });
 });

@@ -341,9 +341,14 @@ def perform_request(library: Library, job_id: str, base_revision: int, request: 
     """Carry out one edit as it was asked for. What it measures is measured before the database is held."""
     check_newest(library, job_id, base_revision)
     kind, fields = _read(request)
-    edited = _carried_out(library, library.job_at(base_revision), kind, fields)
+    base = library.job_at(base_revision)
+    edited = _carried_out(library, base, kind, fields)
     merge_key = kind.merge_key_of(fields)
-    return edit(library, job_id, base_revision, kind.label_of(fields), lambda _: edited, merge_key=merge_key)
+
+    def on(newest: Job) -> Edited:
+        return edited if newest is base else _carried_out(library, newest, kind, fields)
+
+    return edit(library, job_id, base_revision, kind.label_of(fields), on, merge_key=merge_key)
 
 
 def plan_tried(library: Library, revision_id: int, request: BaseModel) -> RenderPlan:

@@ -11,7 +11,7 @@ from typing import TypeVar
 
 from wemble.actions.importing.made_source import Built, keep_source
 from wemble.actions.library import Library
-from wemble.actions.revisions import edit_newest
+from wemble.actions.revisions import IMPORT_LABEL, edit_newest
 from wemble.actions.sources.convert import convert_copy
 from wemble.actions.sources.decode import BLOCK_FRAMES, decode_source, display_name, measured_source
 from wemble.actions.work.executor import Report
@@ -50,7 +50,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
             return replace(edited, job=_for_the_brief(edited.job, clip_id, result.proposed))
 
         with library.database.write() as db:
-            answer = edit_newest(library, job_id, f"import {use.name}", bring_in)
+            answer = edit_newest(library, job_id, f"{IMPORT_LABEL}{use.name}", bring_in)
             if upload_id is not None:
                 records.delete_upload(db, upload_id)
                 intents.remove(db, "uploads", path.name)
