@@ -1792,7 +1792,7 @@ export interface components {
          *
          *     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
          *     what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
-         *     ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up.
+         *     ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
          */
         Draft: {
             /** Target Id */
@@ -1852,9 +1852,9 @@ export interface components {
             recipe: components["schemas"]["Recipe"];
             /**
              * Close Up S
-             * @default 0
+             * @default null
              */
-            close_up_s: number;
+            close_up_s: number | null;
             /**
              * Exact
              * @default false

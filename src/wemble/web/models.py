@@ -192,7 +192,7 @@ class DraftBody(Body):
     revision: int
     target_ids: list[str]
     recipe: Recipe
-    close_up_s: float = 0.0
+    close_up_s: float | None = None
     exact: bool = False
 
 

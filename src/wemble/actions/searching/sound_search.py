@@ -28,6 +28,7 @@ from wemble.core.edit.treatment import (
     FadeFor,
     Sounds,
     Sure,
+    about_closed_up_frames,
     apply_treatment,
     base_of,
     closed_up_frames,
@@ -51,7 +52,7 @@ class Draft:
 
     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
     what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
-    ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up.
+    ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
     """
 
     target_id: str
@@ -89,7 +90,7 @@ def draft(
     revision_id: int,
     target_ids: Sequence[str],
     recipe: Recipe,
-    close_up_s: float = 0.0,
+    close_up_s: float | None = None,
     exact: bool = False,
 ) -> list[Draft]:
     """Return what a recipe would find: a pass over envelopes alone, unless it must be ``exact``."""
@@ -98,7 +99,7 @@ def draft(
 
 
 def draft_if_heard(
-    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float, exact: bool
+    library: Library, revision_id: int, target_ids: Sequence[str], recipe: Recipe, close_up_s: float | None, exact: bool
 ) -> list[Draft] | None:
     """Return the same, or none where the lanes must be listened to first."""
     try:
@@ -163,7 +164,7 @@ def _named(job: Job, target_ids: Sequence[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float, exact: bool) -> Draft:
+def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_s: float | None, exact: bool) -> Draft:
     base = base_of(job, target_id)
     measured = library.measured(base.source_id)
     if recipe.own_only:
@@ -177,15 +178,13 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         )
     gaps = found.spans[1:, 0] - found.spans[:-1, 1]
     sounds = as_sounds(found, measured.floor, recipe)
-    filled = needs_tone(job, target_id, sounds, recipe, Treatment("close_up", close_up_s))
-    tone = _tone_to_be(library, base, sounds) if filled else None
     return Draft(
         target_id=target_id,
         source_id=base.source_id,
         spans=_flat(found.spans),
         sounds=_flat(found.sounds),
         kept_frames=int((found.spans[:, 1] - found.spans[:, 0]).sum()),
-        closed_up_frames=closed_up_frames(job, target_id, sounds, recipe, close_up_s, tone),
+        closed_up_frames=_closed_up(library, job, target_id, sounds, recipe, close_up_s, exact),
         frames=base.tail_frame - base.head_frame,
         rate_hz=measured.envelope.rate_hz,
         clicks=_flat(found.clicks),
@@ -199,6 +198,19 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         threshold_db=round(sounds.threshold_db, 1),
         exact=exact or recipe.own_only,
     )
+
+
+def _closed_up(
+    library: Library, job: Job, target_id: str, sounds: Sounds, recipe: Recipe, longest_s: float | None, exact: bool
+) -> int:
+    """Return how many job frames it comes to when it is closed up: what Apply makes, or about that while numbers are dragged."""
+    if longest_s is None:
+        return 0
+    if not exact:
+        return about_closed_up_frames(job, target_id, sounds, longest_s)
+    filled = needs_tone(job, target_id, sounds, recipe, Treatment("close_up", longest_s))
+    tone = _tone_to_be(library, base_of(job, target_id), sounds) if filled else None
+    return closed_up_frames(job, target_id, sounds, recipe, longest_s, tone)
 
 
 def _searched(library: Library, base: Finding | Clip, recipe: Recipe) -> Found:
