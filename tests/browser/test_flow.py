@@ -273,7 +273,7 @@ def test_files_come_in_by_hand_with_reasons_for_those_that_do_not(page: Page, se
     incoming = page.get_by_role("region", name="files being imported")
     expect(incoming.get_by_text("2 not imported")).to_be_visible()
     expect(incoming.get_by_text("cannot be read as audio")).to_be_visible()
-    expect(incoming.get_by_text("the file is empty")).to_be_visible()
+    expect(incoming.get_by_text("this file is empty")).to_be_visible()
     incoming.get_by_role("button", name="clear").click()
     job_id = page.url.rsplit("/", 1)[1]
 
@@ -532,7 +532,7 @@ def test_recordings_of_one_length_get_a_lane_each_and_a_click_in_a_gap_is_about_
     page.keyboard.press("Delete")
     settled(page)
     assert len(call(f"{server.url}/api/jobs/{job_id}")["job"]["clips"]) == 4
-    strip.get_by_role("group", name="lane host").get_by_title("host (double-click").dblclick()
+    strip.get_by_role("group", name="lane host").get_by_role("button", name="host", exact=True).click()
     page.get_by_label("name of the lane").fill("Ines s")  # and no key of it is a command
     page.keyboard.press("Enter")
     settled(page)

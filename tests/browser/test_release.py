@@ -85,6 +85,7 @@ def test_five_mixes_become_a_disc(page: Page, demo_server: Server, tmp_path: Pat
     expect(rows.first).to_contain_text("Low Ebb")
     page.get_by_label("place", exact=True).fill("0:05.0")
     page.keyboard.press("Enter")
+    page.wait_for_function("document.activeElement !== document.body")  # the desk has the focus, and the keys, again
     page.keyboard.press("Shift+I")
     settled(page)
     expect(page.get_by_role("list", name="disc checks")).to_contain_text("is 3.0")

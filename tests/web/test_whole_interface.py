@@ -145,5 +145,6 @@ def test_no_stream_is_a_server_error(interface: tuple[Flask, Callable[[], Any]])
         method = data.draw(st.sampled_from(sorted(rule.methods - {"OPTIONS"})))
         answer = client.open(url, method=method, query_string=query, data=b"")
         checked(answer.status_code, answer.data, url, of_head=method == "HEAD")
+        answer.close()
 
     ask()

@@ -38,17 +38,21 @@ async function searchedAhead(target_ids: string[], recipe: Recipe, treatment: Tr
 }
 
 export async function applyRecipe(): Promise<void> {
-  const { recipe, treatment, id, revision } = desk();
+  const { recipe, treatment, id } = desk();
   if (!recipe) return;
   const [before, target_ids] = [currentClip(desk()), searchTargets(desk())];
   const isOpen = () => useDesk.getState().id === id; // it takes a while, and the page may be left meanwhile
   set({ busy: "finding" });
   const searched = await searchedAhead(target_ids, recipe, treatment);
-  if (searched && isOpen()) await attempt(() => api.apply(id, { base_revision: desk().revision, target_ids, recipe, treatment }), applyRecipe);
+  const apply = async () => {
+    const answer = await api.apply(id, { base_revision: desk().revision, target_ids, recipe, treatment });
+    typedIn = null; // also where it changed nothing
+    return answer;
+  };
+  if (searched && isOpen()) await attempt(apply, applyRecipe);
   if (!isOpen()) return;
   set({ busy: null });
   if (!searched) return;
-  if (desk().revision !== revision) typedIn = null;
   selectReplacement(before);
   await settleSoundSearch();
 }

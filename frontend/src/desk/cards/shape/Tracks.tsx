@@ -37,7 +37,7 @@ export function Tracks() {
   return (
     <div className="h-full space-y-3 overflow-auto p-4">
       <p className="leading-7">
-        <Button onClick={() => void edit({ kind: "make_tracks", gap_frames: frames(settings.gapS) })}>{rows.length ? "make them anew" : "make a track of every piece"}</Button>{" "}
+        <Button onClick={() => void edit({ kind: "make_tracks", gap_frames: frames(settings.gapS) })}>{rows.length ? "make them again" : "make a track of every piece"}</Button>{" "}
         <Num label="gap between tracks" value={settings.gapS} unit="s" lowest={0} highest={60} step={0.1} decimals={1} onChange={(gapS) => keep({ ...settings, gapS })} /> apart, or{" "}
         <Button onClick={() => void edit({ kind: "make_tracks", gap_frames: null })}>as they stand</Button>
       </p>
