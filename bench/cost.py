@@ -107,10 +107,10 @@ def bench_import(path: Path, hours: float) -> None:
         reference.append(decode_and_write(path))
         work = Path(tempfile.mkdtemp(dir=home.scratch))
         with timed() as seconds:
-            row = import_file.import_file(lambda part, doing: None, work, home.root, path, path.name, 0, True).source
+            built = import_file.import_file(lambda part, doing: None, work, home.root, path, path.name, 0, True).built
         ours.append(seconds())
-        pyramid = sum(p.stat().st_size for p in home.source(row.id).glob("*.f16")) / 1e6
-        shutil.rmtree(home.source(row.id))
+        pyramid = sum(p.stat().st_size for p in built.folder.glob("*.f16")) / 1e6
+        shutil.rmtree(work)
     ratio = min(ours) / min(reference)
     print(
         f"import {hours:g} h: {min(ours):.2f} s, libsndfile decode and write {min(reference):.2f} s: {ratio:.2f}×  (asked ≤ 1.5×)"
@@ -230,7 +230,8 @@ def bench_render(library: Library, job_id: str, hours: float) -> None:
     )
 
 
-def bench_ten_thousand(library: Library) -> None:
+def ten_thousand(library: Library) -> tuple[str, int]:
+    """Make a job of ten thousand clips of the first recording; returns its id and revision."""
     job_id = create_job(library, "ten thousand")
     donor = next(iter(open_job(library, next(r for r in _job_ids(library) if r != job_id)).job.sources.values()))
 
@@ -246,8 +247,12 @@ def bench_ten_thousand(library: Library) -> None:
         }
         return Edited(dataclasses.replace(job, clips=clips))
 
-    answer = edit_newest(library, job_id, "fill", fill)
-    times, revision = [], answer.revision
+    return job_id, edit_newest(library, job_id, "fill", fill).revision
+
+
+def bench_ten_thousand(library: Library) -> None:
+    job_id, revision = ten_thousand(library)
+    times = []
     for number in range(200):
         clip = open_job(library, job_id).job.clips[f"x{37 * number % 10_000}"]
         with timed() as seconds:

@@ -9,7 +9,7 @@ from typing import Literal
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.corrections import owners
 from wemble.core.edit.following import with_time_in, with_time_out
-from wemble.core.edit.model import Clip, Correction, Fade, Job, Side, set_clips
+from wemble.core.edit.model import FARTHEST_FRAME, Clip, Correction, Fade, Job, Side, set_clips
 from wemble.core.edit.placement import (
     end_of,
     placed,
@@ -292,13 +292,25 @@ def _other(side: Side) -> Side:
 
 
 def _neighbour(job: Job, clip: Clip, side: Side) -> Clip | None:
-    start, end = start_of(job, clip), end_of(job, clip)
-    spans = [span for span in spans_on_lane(job, clip.lane_id) if span[2].id != clip.id]
+    """Return the clip of the lane that ends last before this one, or that begins first behind it; the first made of equals."""
+    rates = {source.id: source.rate_hz for source in job.sources.values()}
+    job_rate, lane_id, found = job.rate_hz, clip.lane_id, None
+    # One plain loop, with the arithmetic of `placed` in place: a drag asks for it at every step, of ten thousand clips too.
     if side == "head":
-        before = max((span for span in spans if span[1] <= start), key=lambda span: span[1], default=None)
-        return before[2] if before else None
-    after = min((span for span in spans if span[0] >= end), key=lambda span: span[0], default=None)
-    return after[2] if after else None
+        start, last = start_of(job, clip), -FARTHEST_FRAME
+        for other in job.clips.values():
+            if other.lane_id == lane_id and other.id != clip.id:
+                ends = other.origin_frame - (-other.tail_frame * job_rate // rates[other.source_id])
+                if last < ends <= start:
+                    found, last = other, ends
+        return found
+    end, first = end_of(job, clip), FARTHEST_FRAME
+    for other in job.clips.values():
+        if other.lane_id == lane_id and other.id != clip.id:
+            starts = other.origin_frame - (-other.head_frame * job_rate // rates[other.source_id])
+            if end <= starts < first:
+                found, first = other, starts
+    return found
 
 
 def _continues(clip: Clip, neighbour: Clip, side: Side) -> bool:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection
 
+from wemble.core.edit.changes import not_the_same
 from wemble.core.edit.model import Clip, Fade, Job, Side
 from wemble.core.edit.placement import spans_on_lane, turned_clips
 from wemble.core.edit.review import crossfade_lengths
@@ -20,8 +21,8 @@ def fresh_edges(before: Job, after: Job) -> Edges:
     longer: it was moved, or what it went on in is gone. One at which two clips meet is none, as a fade there would be a
     dip; nor are the ends of a turned loop, which go on in each other.
     """
-    changed = [clip for key, clip in after.clips.items() if clip is not before.clips.get(key)]
-    touched = [clip for key, clip in before.clips.items() if clip is not after.clips.get(key)]
+    changed = not_the_same(before.clips, after.clips).values()
+    touched = not_the_same(after.clips, before.clips).values()
     if not changed and not touched:
         return set()
     fresh = {
@@ -36,6 +37,8 @@ def fresh_edges(before: Job, after: Job) -> Edges:
         for key, side in fresh
         if (clip := after.clips.get(key)) is not None and clip.speaks and _fade(clip, side) is None
     }
+    if not bare:
+        return set()
     return bare - _meeting(after, bare) - {(key, side) for key in turned_clips(after) for side in (_HEAD, _TAIL)}
 
 
@@ -57,12 +60,15 @@ def _was_own_end(before: Job, clip_id: str, side: Side) -> bool:
     return was is None or _frame(was, side) == (0 if side == "head" else before.source(was.source_id).frames)
 
 
-def _went_on(job: Job, touched: Iterable[Clip]) -> Edges:
+def _went_on(job: Job, touched: Collection[Clip]) -> Edges:
     """Return the edges of these clips, and of their neighbours, at which the sound went on from one to the other."""
     heads = {(c.lane_id, c.source_id, c.origin_frame, c.head_frame): c.id for c in touched}
     tails = {(c.lane_id, c.source_id, c.origin_frame, c.tail_frame): c.id for c in touched}
+    starts, ends = {clip.head_frame for clip in touched}, {clip.tail_frame for clip in touched}
     edges: Edges = set()
     for clip in job.clips.values():
+        if clip.tail_frame not in starts and clip.head_frame not in ends:
+            continue  # of thousands of clips, nearly all
         place = (clip.lane_id, clip.source_id, clip.origin_frame)
         if (right := heads.get((*place, clip.tail_frame))) is not None:
             edges |= {(clip.id, _TAIL), (right, _HEAD)}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from wemble.core.edit.arrange import abuts
+from wemble.core.edit.changes import not_the_same
 from wemble.core.edit.clips import Edited
 from wemble.core.edit.cues import settle_cues
 from wemble.core.edit.marks import reattach_marks
@@ -34,8 +35,8 @@ def settled(before: Job, edited: Edited) -> Edited:
 
 
 def _check_places(before: Job, after: Job) -> None:
-    clips = [clip.origin_frame for key, clip in after.clips.items() if clip is not before.clips.get(key)]
-    marks = [mark.end_frame or mark.frame for key, mark in after.marks.items() if mark is not before.marks.get(key)]
+    clips = [clip.origin_frame for clip in not_the_same(before.clips, after.clips).values()]
+    marks = [mark.end_frame or mark.frame for mark in not_the_same(before.marks, after.marks).values()]
     if any(abs(frame) >= FARTHEST_FRAME for frame in (*clips, *marks)):
         raise InvalidInput("that would lie years away from the start of the job; move things closer together first")
 
