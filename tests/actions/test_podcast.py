@@ -133,6 +133,8 @@ def test_from_two_recordings_to_one_mix_and_back(library: Library, conversation:
     (clip,) = [clip for clip in mixed.job.clips.values() if clip.lane_id == lane_id]
     heard = library.plan_at(mixed.revision).render(0, clip.tail_frame, library.reader)
     assert from_db(-9.0) * 0.9 < np.abs(heard).max() <= from_db(-9.0)
+    with pytest.raises(InvalidInput, match="no recording of one speaker"):
+        sound_search.draft(library, mixed.revision, [clip.id], recipe)
     assert figures["limited_db"] == min(figures["steps_db"]) < -0.5
     back = undo(library, job_id, mixed.revision)
     assert audible_lanes(library.job_at(back.revision)) == {lane.id for lane in lanes}

@@ -149,6 +149,9 @@ def test_the_light_desk_takes_events_of_pages_here_and_of_nobody_else() -> None:
     assert client.post("/events", json={**event, "at_s": "soon"}).status_code == 400
     assert client.post("/events", json=event, headers={"Origin": "http://example.org"}).status_code == 403
     assert client.get("/events", headers={"Host": "example.org"}).status_code == 403
+    assert client.post("/events", data=json.dumps({**event, "at_s": float("inf")})).status_code == 400
+    assert client.get("/events", headers={"Sec-Fetch-Site": "cross-site"}).status_code == 403  # as a picture of a page
+    assert "default-src 'none'" in client.get("/").headers["Content-Security-Policy"]
     assert client.post("/events", data="x" * 10_000).status_code == 413
 
 

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from wemble.core.deliver.cells import plain
 from wemble.core.deliver.names import LONGEST_BYTES, names, safe_name, told_apart
 from wemble.core.deliver.words import Piece, clock, sentence
 from wemble.errors import InvalidInput
@@ -63,6 +64,11 @@ def test_a_collision_is_told_of_exactly_those_that_collide(clips: list[str]) -> 
     made = names("{clip}", [{"clip": clip} for clip in clips], ".wav")
     folded = [name.name.casefold() for name in made]
     assert [name.collides for name in made] == [folded.count(one) > 1 for one in folded]
+
+
+@given(st.text(" \t\ufeff\u200b\0", max_size=4), st.sampled_from("=+-@\uff1d\uff0b"), st.text(max_size=9))
+def test_no_cell_is_a_formula_behind_blanks_either(blanks: str, sign: str, rest: str) -> None:
+    assert str(plain(blanks + sign + rest)).startswith("'")
 
 
 def test_fields_are_filled_and_numbers_padded() -> None:

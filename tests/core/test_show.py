@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from tests.core.conftest import RATE
 
-from wemble.core.check.show import show_faults
+from wemble.core.check.show import is_filled, late_sounds, show_faults
 from wemble.core.deliver.running_order import order_as_csv, order_as_page
 from wemble.core.edit import cues
 from wemble.core.edit.clips import add_source, put_under, set_line
@@ -38,7 +38,7 @@ from wemble.core.show.plan import (
     curve_table,
 )
 from wemble.core.show.run import Press, PressKind, ShowRun, run_log
-from wemble.core.signal.levels import Samples
+from wemble.core.signal.levels import Samples, from_db
 from wemble.core.signal.reader import ArrayReader
 from wemble.errors import InvalidInput
 
@@ -237,6 +237,19 @@ def moments(job: Job, reader: ArrayReader, presses: list[Press], until_s: float)
 
 def at(seconds: float) -> int:
     return round(seconds * RATE)
+
+
+def test_what_is_as_loud_as_the_sound_behind_it_is_no_air() -> None:
+    rng = np.random.default_rng(3)
+    rain = rng.standard_normal((2, RATE)).astype(np.float32)
+    for under_db in range(1, 80, 5):
+        assert is_filled(from_db(-under_db) * rain, rain[:, ::-1]) == (under_db < 20)
+    job, by, reader = crossing(Rain=30)
+    clip = replace(job.clip(job.cue(by["Rain"]).clip_id or ""), sound_start_frame=at(2))
+    job = set_clips(job, clip)
+    assert late_sounds(job) == [clip]
+    assert "2000 ms of air" in show_faults(job, compile_show(job, reader), {})[0].text
+    assert show_faults(job, compile_show(job, reader), {}, {clip.id}) == []
 
 
 def test_a_river_loops_until_let_go_and_the_horn_follows_its_own_ending() -> None:

@@ -32,6 +32,7 @@ export function saveLog(name: string, plan: ShowPlan, log: readonly Logged[]): v
 
 /** A cell that no spreadsheet takes for a formula. */
 const cell = (text: string): string => {
-  const plain = /^[=+@\t\r]|^-(?!\d)/.test(text) ? `'${text}` : text;
+  // Spreadsheets look past blanks and marks that take no room, and take full-width signs for the signs.
+  const plain = /^[\t\r]|^[\s\0\u200b\ufeff]*([=+@]|-(?!\d))/.test(text.normalize("NFKC")) ? `'${text}` : text;
   return /[",\n]/.test(plain) ? `"${plain.replaceAll('"', '""')}"` : plain;
 };

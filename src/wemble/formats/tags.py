@@ -129,8 +129,8 @@ def _write_mp4(path: Path, tags: Tags, cover: bytes) -> None:
         if text := getattr(tags, name):
             file[key] = [text]
     number, _, of = tags.number.partition("/")
-    if number.isdecimal() and len(number) <= 4:
-        file["trkn"] = [(int(number), int(of) if of.isdecimal() and len(of) <= 4 else 0)]
+    if number.isdecimal():
+        file["trkn"] = [(int(number), int(of) if of.isdecimal() else 0)]
     for name, key in _MP4_FREE.items():
         if text := getattr(tags, name):
             file[key] = [mp4.MP4FreeForm(text.encode())]

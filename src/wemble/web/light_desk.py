@@ -28,7 +28,7 @@ class Arriving(BaseModel):
     cue: str = Field(max_length=300)
     event: str = Field(max_length=200)
     does: str = Field(default="", max_length=400)
-    at_s: float
+    at_s: float = Field(allow_inf_nan=False)
 
 
 def create_light_desk(now: Callable[[], float] = time.time) -> Flask:
@@ -40,7 +40,9 @@ def create_light_desk(now: Callable[[], float] = time.time) -> Flask:
     @app.before_request
     def only_from_here() -> Response | None:
         origin = request.headers.get("Origin")
-        if not _LOOPBACK.fullmatch(f"http://{request.host}") or (origin and not _LOOPBACK.fullmatch(origin)):
+        # A picture or a script that another page asks for from here names no origin.
+        foreign = request.headers.get("Sec-Fetch-Site") == "cross-site" and not origin and request.path != "/"
+        if foreign or not _LOOPBACK.fullmatch(f"http://{request.host}") or (origin and not _LOOPBACK.fullmatch(origin)):
             return Response("only pages on this machine may talk to the light desk\n", 403)
         return None
 
@@ -50,6 +52,10 @@ def create_light_desk(now: Callable[[], float] = time.time) -> Flask:
             answer.headers["Access-Control-Allow-Origin"] = origin
             answer.headers["Access-Control-Allow-Headers"] = "Content-Type"
         answer.headers["Cache-Control"] = "no-store"
+        answer.headers["Content-Security-Policy"] = (
+            "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'"
+        )
+        answer.headers["X-Content-Type-Options"] = "nosniff"
         return answer
 
     @app.post("/events")

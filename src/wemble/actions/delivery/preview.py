@@ -31,6 +31,7 @@ from wemble.store import jobs, records
 
 LONG_SILENCE_S = 3.0
 """Listeners look whether it still plays (our choice)."""
+MOST_DOUBTS = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,12 +175,15 @@ def _doubts(
         for row in verdicts(library, revision_id)
         if row.doubtful and (not request.clip_ids or row.clip_id in request.clip_ids)
     ]
-    for row in doubtful[:50]:
+    for row in doubtful[:MOST_DOUBTS]:
         verdict = next(v for v in row.verdicts if v.state != "fine")
         clip = job.clips[row.clip_id]
         at = start_of(job, clip) if verdict.side == "head" else end_of(job, clip)
         words = f"“{clip.name}”, {verdict.side}: {verdict.text}"
         doubts.append(Doubt(words, clip_id=clip.id, side=verdict.side, job_frame=at))
+    if len(doubtful) > MOST_DOUBTS:
+        rest = len(doubtful) - MOST_DOUBTS
+        doubts.append(Doubt(f"{rest:,} more clips are doubtful; the clip list shows all of them under “to look at”"))
     return doubts
 
 

@@ -20,7 +20,7 @@ from wemble.core.render import RenderPlan
 from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.levels import Samples
 from wemble.errors import InvalidInput, NotFound
-from wemble.store import jobs
+from wemble.store import jobs, records
 from wemble.store.files import FileReader, Home, move_into_place
 from wemble.store.heard import read_heard, write_heard
 
@@ -51,9 +51,16 @@ def own_sound_of(library: Library, job: Job, target_id: str) -> OwnSound:
     ------
     NotFound
         With the code `UNHEARD`, until `start_listening` has been through.
+    InvalidInput
+        If the target was no speaker's recording, but made from them, or put in front of the talk or behind it.
     """
     base, recorded = base_of(job, target_id), as_recorded(job)
     key = _key(recorded)
+    of_recording = f"before {target_id}" if target_id in job.findings else target_id
+    if of_recording not in recorded.clips:
+        raise InvalidInput(
+            f"“{base.name}” is no recording of one speaker: keep anything over the threshold there, or search the recordings"
+        )
 
     def make() -> OwnSound:
         folder = library.home.heard / key
@@ -61,7 +68,7 @@ def own_sound_of(library: Library, job: Job, target_id: str) -> OwnSound:
             raise NotFound("what the lanes hear of each other has not been measured yet", code=UNHEARD)
         heard = read_heard(folder, _order(recorded).index(base.lane_id))
         part = library.measured(base.source_id).envelope.part(base.head_frame, base.tail_frame)
-        clip = recorded.clips[f"before {target_id}" if target_id in job.findings else target_id]
+        clip = recorded.clips[of_recording]
         begins_s = (clip.origin_frame - job_span(recorded)[0]) / job.rate_hz
         first = base.head_frame // part.bin_frames * part.bin_frames
         return own_sound(part, heard, starts_s=begins_s + first / part.rate_hz)
@@ -70,18 +77,22 @@ def own_sound_of(library: Library, job: Job, target_id: str) -> OwnSound:
 
 
 def start_listening(library: Library, job_id: str, revision_id: int) -> str:
-    """Start measuring what the lanes hear of each other, and return the task.
+    """Start measuring what the lanes hear of each other, and return the task: the one that does so already, if one does.
 
     Raises `InvalidInput` if there are not two lanes with recordings.
     """
     with library.database.read() as db:
         row = jobs.get_job_row(db, job_id)
+        running = [task for task in records.list_tasks(db, job_id) if task.id in library.running]
     recorded = as_recorded(library.job_at(revision_id))
+    key = _key(recorded)
+    if (same := next((task for task in running if task.request.get("lanes") == key), None)) is not None:
+        return same.id
     if len(_order(recorded)) < 2:
         raise InvalidInput("who speaks shows only between lanes: give each speaker's recording a lane of its own")
     levels = [_speech_db(library, recorded, lane_id) for lane_id in _order(recorded)]
     args = (library.home.root, recorded, levels)
-    request = {"revision": revision_id}
+    request = {"revision": revision_id, "lanes": key}
     return start_task(library, row.id, "check", "listening to the lanes", request, _listen, args, lambda done: {})
 
 

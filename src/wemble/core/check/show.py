@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+
+import numpy as np
 
 from wemble.core.deliver.words import clock
 from wemble.core.edit.cues import SHORTEST_LOOP_MS, events_of, in_running_order, loop_of
-from wemble.core.edit.model import EVERYTHING, Cue, Job
+from wemble.core.edit.model import EVERYTHING, Clip, Cue, Job
 from wemble.core.show.plan import PlannedCue, ShowPlan
 from wemble.core.show.run import UNHEARD, Press, run_to_rest
+from wemble.core.signal.levels import Samples, from_db
 
 AIR_MS = 10.0
 """So much air in front of a sound is heard as late on GO (common practice)."""
+FILLED_DB = 20.0
+"""What lies less than this under the sound behind it is no air: a rain that swells is heard from its first frame (our choice)."""
 CEILING_DB = 0.0
 REHEARSED_EVERY_S = 10.0
 """Nobody knows when GO will be pressed: a rehearsal without anybody presses it so often (our choice)."""
@@ -37,17 +42,32 @@ class Peak:
     cue_ids: tuple[str, ...]
 
 
-def show_faults(job: Job, plan: ShowPlan, tails_db: Mapping[str, float]) -> list[ShowFault]:
+def late_sounds(job: Job) -> list[Clip]:
+    """Return the clips of cues whose sound starts long enough behind their head to be late on GO."""
+    clips = (job.clip(cue.clip_id) for cue in job.cues.values() if cue.clip_id is not None)
+    return [clip for clip in clips if _air_ms(job, clip) > AIR_MS]
+
+
+def is_filled(air: Samples, sound: Samples) -> bool:
+    """Say whether what lies before a sound is no air but heard as it is, (channels, frames) each."""
+    power = float(np.mean(np.square(air, dtype=np.float64)))
+    return power > from_db(-2.0 * FILLED_DB) * float(np.mean(np.square(sound, dtype=np.float64)))
+
+
+def show_faults(
+    job: Job, plan: ShowPlan, tails_db: Mapping[str, float], filled: Collection[str] = ()
+) -> list[ShowFault]:
     """Return what can be said without listening, in running order.
 
-    ``tails_db`` says of clips whose ring-out is cut how far they lie over their floor there.
+    ``tails_db`` says of clips whose ring-out is cut how far they lie over their floor there; ``filled`` are clips that have
+    no air before their sound.
     """
     order = in_running_order(job)
     found: dict[str, list[ShowFault]] = {cue.id: [] for cue in order}
     for cue, planned in zip(order, plan.cues, strict=True):
         if planned.problem:
             found[cue.id].append(ShowFault(cue.id, f"cannot run: {planned.problem}", stops=True))
-        found[cue.id] += _of_sound(job, cue, planned, tails_db)
+        found[cue.id] += _of_sound(job, cue, planned, tails_db, filled)
     for fault in [*_of_fades(order), *_left_over(order, plan)]:
         found[fault.cue_id].append(fault)
     return [fault for cue in order for fault in found[cue.id]]
@@ -71,16 +91,22 @@ def usual_presses(plan: ShowPlan, every_s: float = REHEARSED_EVERY_S) -> list[Pr
     return [*presses, *(Press(count * every, "let_go", cue) for cue in loops)]
 
 
-def _of_sound(job: Job, cue: Cue, planned: PlannedCue, tails_db: Mapping[str, float]) -> list[ShowFault]:
+def _air_ms(job: Job, clip: Clip) -> float:
+    if clip.sound_start_frame is None:
+        return 0.0
+    return 1000.0 * (clip.sound_start_frame - clip.head_frame) / job.source(clip.source_id).rate_hz
+
+
+def _of_sound(
+    job: Job, cue: Cue, planned: PlannedCue, tails_db: Mapping[str, float], filled: Collection[str]
+) -> list[ShowFault]:
     if cue.clip_id is None:
         return []
     clip = job.clip(cue.clip_id)
     rate = job.source(clip.source_id).rate_hz
     faults = []
-    if clip.sound_start_frame is not None:
-        air_ms = 1000.0 * (clip.sound_start_frame - clip.head_frame) / rate
-        if air_ms > AIR_MS and cue.start == "go":
-            faults.append(ShowFault(cue.id, f"{air_ms:.0f} ms of air before its sound"))
+    if (air_ms := _air_ms(job, clip)) > AIR_MS and cue.start == "go" and clip.id not in filled:
+        faults.append(ShowFault(cue.id, f"{air_ms:.0f} ms of air before its sound"))
     if cue.clip_id in tails_db:
         faults.append(ShowFault(cue.id, f"its ring-out is cut {tails_db[cue.clip_id]:.1f} dB over the floor"))
     if loop_of(job, clip.id) is not None and planned.loop is None and not planned.problem:

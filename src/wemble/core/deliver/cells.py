@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import unicodedata
 from typing import TypeVar
 
 T = TypeVar("T")
+_PASSED_OVER = " \t\r\n\0\u200b\ufeff"
 
 
 def plain(value: T) -> T | str:
@@ -12,7 +14,11 @@ def plain(value: T) -> T | str:
 
     Examples
     --------
-    >>> plain("=1+1"), plain("Bell"), plain(-3.0)
-    ("'=1+1", 'Bell', -3.0)
+    >>> plain("=1+1"), plain(" ＝1"), plain("Bell"), plain(-3.0)
+    ("'=1+1", "' ＝1", 'Bell', -3.0)
     """
-    return f"'{value}" if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")) else value
+    if not isinstance(value, str):
+        return value
+    # Spreadsheets look past blanks and marks that take no room, and take full-width signs for the signs.
+    first = unicodedata.normalize("NFKC", value).lstrip(_PASSED_OVER)[:1]
+    return f"'{value}" if value[:1] in ("\t", "\r") or first in tuple("=+-@") else value

@@ -7,6 +7,8 @@ from dataclasses import dataclass, fields
 from wemble.errors import InvalidInput
 
 LONGEST_TAG = 2_000
+HIGHEST_NUMBER = 65_535
+"""What an MP4 file has room for (its ``trkn`` atom, 16 bits each)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +39,9 @@ class Tags:
                 len(value) > LONGEST_TAG or any(ord(c) < 32 and c not in "\n\t" for c in value)
             ):
                 raise InvalidInput(f"the tag “{one.name}” must be plain text of at most {LONGEST_TAG:,} characters")
+        digits = [part for part in self.number.split("/") if part.isdecimal()]
+        if any(int(part) > HIGHEST_NUMBER for part in digits):
+            raise InvalidInput(f"a track number goes up to {HIGHEST_NUMBER:,}, this one is {self.number}; correct it")
 
     @property
     def empty(self) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
+from unicodedata import category
 
 from wemble.core.briefs import Brief
 from wemble.core.edges.recipe import DOUBTFUL, HitRecipe, Recipe, Treatment
@@ -392,8 +393,8 @@ class Job:
 
 
 def check_name(name: str) -> str:
-    """Return a name for a job, lane, clip or recipe, trimmed. Raises `InvalidInput`."""
-    trimmed = " ".join(name.split())
+    """Return a name for a job, lane, clip, mark or recipe, trimmed, without control characters. Raises `InvalidInput`."""
+    trimmed = " ".join("".join(" " if category(char) == "Cc" else char for char in name).split())
     if not 1 <= len(trimmed) <= 200:
         raise InvalidInput(f"a name must have 1 to 200 characters, this one has {len(trimmed)}")
     return trimmed
