@@ -14,11 +14,11 @@ export function RunBar({ id }: { readonly id: string }) {
   const unlocked = useStage((stage) => stage.unlocked);
   const now = useClock();
   return (
-    <header className="flex h-[3.5em] shrink-0 items-center gap-5 border-b border-rule px-6">
+    <header className="flex h-[3.5em] shrink-0 items-center gap-4 border-b border-rule px-6 whitespace-nowrap">
       <Link href={`/jobs/${id}`} className="text-soft underline" onClick={(event) => unlocked && !confirm("Leave the performance? Everything that sounds stops at once.") && event.preventDefault()}>
         desk
       </Link>
-      <h1 className="max-w-[18em] truncate text-[1.25em] font-bold">{name}</h1>
+      <h1 className="max-w-[18em] min-w-0 truncate text-[1.25em] font-bold">{name}</h1>
       <time className="num text-[1.625em]">{now.toLocaleTimeString("en-GB")}</time>
       <span className="text-soft">
         since it began <span className="num text-[1.25em] text-ink">{began === null ? "–" : formatTime(Math.max(now.getTime() - began, 0), 1000, "clock", 0)}</span>
@@ -49,11 +49,12 @@ function Loaded() {
   const loaded = useStage((stage) => stage.loaded);
   const problem = useStage((stage) => stage.loadProblem);
   const missing = useStage((stage) => stage.status?.missing ?? 0);
+  const unlocked = useStage((stage) => stage.unlocked);
   const { address, answers } = useStage((stage) => stage.lightDesk);
   const rate = useStage((stage) => stage.show?.plan.rate_hz ?? 48_000);
   return (
     <span className="flex items-center gap-3" role="status">
-      {loaded >= 1 ? <span className="text-fine">all loaded: it needs no server</span> : <span className={problem ? "text-warn" : "text-soft"}>{problem ? "loading stopped at" : "loading"} {Math.floor(100 * loaded)} %</span>}
+      {loaded >= 1 ? <span className="text-fine" title="the show needs no server any more">{unlocked ? "all loaded" : "all loaded: it needs no server"}</span> : <span className={problem ? "text-warn" : "text-soft"}>{problem ? "loading stopped at" : "loading"} {Math.floor(100 * loaded)} %</span>}
       {loaded < 1 && problem && <span className="max-w-[24em] truncate text-warn" title={problem}>{problem}</span>}
       {missing > 0 && <strong className="text-fail">{(missing / rate).toFixed(2)} s came too late</strong>}
       {address && answers === false && <strong className="text-warn">the light desk does not answer</strong>}

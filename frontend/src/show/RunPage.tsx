@@ -248,7 +248,7 @@ function Legend({ holding }: { readonly holding: boolean }) {
   const holds = holding || held;
   return (
     <footer className="border-t border-rule px-6 py-2">
-      <div className="flex items-stretch gap-4">
+      <div className="flex items-stretch gap-3">
         <Button tone="strong" className="min-h-[60px] px-6 text-[1.75em]!" onClick={() => press("go")}>
           GO <kbd className="text-[0.57em] font-normal">Enter</kbd>
         </Button>
@@ -264,12 +264,12 @@ function Legend({ holding }: { readonly holding: boolean }) {
           onContextMenu={(event) => event.preventDefault()}
         >
           <span aria-hidden className="absolute inset-y-0 left-0 bg-fail opacity-40" style={{ width: holds ? "100%" : "0", transition: holds ? `width ${STOP_HELD_MS}ms linear` : "none" }} />
-          <span className="relative">hold <kbd className="num">Backspace</kbd> · stop everything</span>
+          <span className="relative">stop everything: hold <kbd className="text-[0.8em] text-soft">Backspace</kbd></span>
         </button>
         <Act name="let go" keyName="L" onPress={() => actOnSound("let_go")} />
         <Act name="fade this one" keyName="F" onPress={() => actOnSound("fade_this")} />
         <Act name={paused ? "resume" : "pause"} keyName="P" onPress={pauseOrResume} />
-        <ul className="grid min-w-0 flex-1 grid-cols-[repeat(3,auto)] gap-x-4 gap-y-1 self-center overflow-hidden text-[0.875em] text-soft">
+        <ul className="grid min-w-0 flex-1 grid-flow-col grid-rows-2 justify-start gap-x-3 gap-y-1 self-center overflow-hidden text-[0.875em] text-soft">
           {PRINTED_KEYS.map(([shown, does]) => (
             <li key={does} className="whitespace-nowrap">
               <kbd className="num mr-1 text-ink">{shown}</kbd> {does}

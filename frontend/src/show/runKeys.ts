@@ -24,10 +24,10 @@ const SHIFTED: Readonly<Record<string, RunAct>> = { ",": "start_earlier", "<": "
 
 /** The keys as they are printed on the screen, besides GO and stopping everything. */
 export const PRINTED_KEYS: readonly (readonly [string, string])[] = [
-  ["← →", "back, skip one"],
-  ["↑ ↓", "choose sound"],
-  [", .", "loop’s end ∓10 ms"],
-  ["shift , .", "loop’s start"],
+  ["← →", "back, skip"],
+  ["↑ ↓", "choose"],
+  [", .", "loop end"],
+  ["shift , .", "loop start"],
   ["+ −", "passes"],
 ];
 

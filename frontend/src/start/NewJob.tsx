@@ -43,7 +43,7 @@ export function NewJob({ briefs, brief, onBrief, jobs, like, onLike, onFiles, ov
         <label className="mb-3 flex items-baseline gap-2">
           begin
           <select className="min-w-0 flex-1 rounded-(--radius) border border-rule bg-sheet px-1 py-0.5" value={like} onChange={(event) => onLike(event.target.value)} title="its lanes, gains and the settings of every card; none of its recordings">
-            <option value="">afresh</option>
+            <option value="">from scratch</option>
             {alike.map((job) => (
               <option key={job.id} value={job.id}>like {job.name}</option>
             ))}

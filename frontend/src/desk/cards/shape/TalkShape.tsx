@@ -119,9 +119,13 @@ function Ends({ plan, leadS, onLead }: { readonly plan: TalkPlan; readonly leadS
   return (
     <section aria-label="ends of the talk" className="space-y-1 border-t border-rule pt-3">
       <h2 className="text-base font-bold">Ends</h2>
+      <p className="grid grid-cols-[4.5em_1fr] items-baseline gap-y-1">
+        <span>starts at</span> <EndField label="start of the talk" frame={start} onChange={(frame) => setOwn({ ...own, start: frame })} />
+        <span>ends at</span> <EndField label="end of the talk" frame={end} onChange={(frame) => setOwn({ ...own, end: frame })} />
+      </p>
+      {aside && <p className="text-soft">{aside}</p>}
       <p className="leading-7">
-        The talk starts at <EndField label="start of the talk" frame={start} onChange={(frame) => setOwn({ ...own, start: frame })} /> and ends at <EndField label="end of the talk" frame={end} onChange={(frame) => setOwn({ ...own, end: frame })} />
-        {aside ? `: ${aside}` : ""}. Leave <Num label="lead" value={leadS} unit="s" lowest={0} highest={60} step={0.1} decimals={3} onChange={onLead} /> in front.
+        Leave <Num label="lead" value={leadS} unit="s" lowest={0} highest={60} step={0.1} decimals={3} onChange={onLead} /> in front.
       </p>
       {own.start === undefined && ends.start_doubt && <EndDoubt what="a count-in" frame={ends.maybe_start_frame} verb="starts" doubt={ends.start_doubt} onTake={(frame) => setOwn({ ...own, start: frame })} />}
       {own.end === undefined && ends.end_doubt && <EndDoubt what="chatter" frame={ends.maybe_end_frame} verb="ends" doubt={ends.end_doubt} onTake={(frame) => setOwn({ ...own, end: frame })} />}
