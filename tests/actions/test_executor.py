@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import CancelledError
+from pathlib import Path
 
 import pytest
 
@@ -90,3 +93,28 @@ def test_our_errors_cross_the_pipe_whole(pool: WorkerPool) -> None:
     with pytest.raises(InvalidInput, match="no") as caught:
         pool.submit(refuse).result(20)
     assert caught.value.code == "because" and caught.value.details == {"n": 1}
+
+
+def test_a_worker_ends_with_a_server_that_was_killed_in_the_middle_of_its_work() -> None:
+    script = (
+        "import multiprocessing, time\n"
+        "from tests.actions.test_executor import sleep\n"
+        "from wemble.actions.work.executor import WorkerPool\n"
+        "if __name__ == '__main__':\n"
+        "    work = WorkerPool(1).submit(sleep)\n"
+        "    while not (work.running() and multiprocessing.active_children()): time.sleep(0.05)\n"
+        "    time.sleep(1.0)\n"
+        "    print(multiprocessing.active_children()[0].pid, flush=True)\n"
+        "    time.sleep(60)\n"
+    )
+    root = Path(__file__).parents[2]
+    server = subprocess.Popen([sys.executable, "-c", script], cwd=root, stdout=subprocess.PIPE, text=True)
+    assert server.stdout is not None
+    worker = int(server.stdout.readline())
+    server.kill()
+    server.wait()
+    server.stdout.close()
+    until = time.monotonic() + 20
+    while Path(f"/proc/{worker}/cmdline").exists() and Path(f"/proc/{worker}/cmdline").read_bytes():
+        assert time.monotonic() < until, "the worker goes on with a work that nobody waits for"
+        time.sleep(0.1)

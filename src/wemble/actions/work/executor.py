@@ -34,6 +34,7 @@ TIME_LIMIT_S = 3 * 3600.0
 STALLED_AFTER_S = 120.0
 """Work that reports nothing for so long is said to stall; it goes on, and can be stopped."""
 _POLL_S = 0.05
+_LOOK_EVERY_S = 1.0
 log = logging.getLogger(__name__)
 _numbers = itertools.count(1)
 
@@ -196,7 +197,9 @@ class _Worker:
     def __init__(self, memory_bytes: int):
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
-        self._process: BaseProcess = context.Process(target=_work_loop, args=(theirs, memory_bytes), daemon=True)
+        self._process: BaseProcess = context.Process(
+            target=_work_loop, args=(theirs, memory_bytes, os.getpid()), daemon=True
+        )
         self._process.start()
         theirs.close()
 
@@ -224,8 +227,16 @@ class _Worker:
             self._pipe.close()
 
 
-def _work_loop(pipe: Connection, memory_bytes: int) -> None:
+def _end_with(server: int) -> None:
+    """End this process when the server that started it is gone, in the middle of a work too: nobody waits for it any more."""
+    while os.getppid() == server:
+        time.sleep(_LOOK_EVERY_S)
+    os._exit(1)
+
+
+def _work_loop(pipe: Connection, memory_bytes: int, server: int) -> None:
     os.environ["OPENBLAS_NUM_THREADS"] = "1"
+    threading.Thread(target=_end_with, args=(server,), daemon=True).start()
     resource.setrlimit(resource.RLIMIT_DATA, (memory_bytes, memory_bytes))
 
     def report(progress: float, doing: str) -> None:
