@@ -469,3 +469,44 @@ def test_four_tails_move_together_and_keep_their_inner_ends_or_their_lengths(
     page.keyboard.press("Control+z")
     settled(page)
     assert fades("tail", "fade_out") == {(tail, 2 * RATE)}
+
+
+def test_leaving_drops_no_edit_and_a_finger_moves_no_clip(page: Page, demo_server: Server, job: str) -> None:
+    page.get_by_role("option", name="Ebb", exact=False).first.click()
+    before = state(demo_server, job)
+    page.keyboard.press(".")
+    settled(page)
+    once = state(demo_server, job)
+    (moved,) = [key for key, clip in once["clips"].items() if clip != before["clips"][key]]
+    step = once["clips"][moved]["head_frame"] - before["clips"][moved]["head_frame"]
+    assert step != 0
+
+    # A slow server, five more, and away: all five arrive.
+    page.evaluate(
+        """() => { const fetched = window.fetch; window.fetch = async (url, init) => {
+          if (String(url).endsWith("/edits")) await new Promise((go) => setTimeout(go, 300));
+          return fetched(url, init); } }"""
+    )
+    for _ in range(5):
+        page.keyboard.press(".")
+    page.get_by_role("link", name="Wemble").click()
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+    place = before["clips"][moved]["head_frame"] + 6 * step
+    for _ in range(100):  # they go on arriving while the start page is there
+        if (left := state(demo_server, job))["clips"][moved]["head_frame"] == place:
+            break
+        page.wait_for_timeout(50)
+    assert left["clips"][moved]["head_frame"] == place
+
+    # A finger over the clips scrolls, and edits nothing.
+    page.go_back()
+    expect(page.get_by_label("strip")).to_be_visible()
+    settled(page)
+    x, y = in_strip(page, 20.0, on_name=True)
+    finger = page.context.new_cdp_session(page)
+    finger.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": x, "y": y}]})
+    for n in range(1, 9):
+        finger.send("Input.dispatchTouchEvent", {"type": "touchMove", "touchPoints": [{"x": x + 25 * n, "y": y}]})
+    finger.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
+    settled(page)
+    assert state(demo_server, job) == left
