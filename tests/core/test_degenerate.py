@@ -7,9 +7,9 @@ from functools import partial
 
 import numpy as np
 import pytest
+from tests.core.conftest import enveloped
 
 from wemble.core.edges.alignment import align
-from wemble.core.edges.envelope import Envelope, envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.hits import find_hits, holds_many, measure_take
 from wemble.core.edges.onset import find_hit
@@ -25,7 +25,6 @@ from wemble.core.signal.flat_tops import FlatTops
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.loudness import LoudnessMeter
 from wemble.core.signal.offset import constant_offset
-from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 from wemble.errors import WembleError
 
@@ -51,18 +50,12 @@ def degenerate(seed: int) -> tuple[Samples, int]:
     return np.stack([channels[n] for n in rng.integers(4, size=rng.integers(1, 3))]).astype(np.float32), rate
 
 
-def levels_of(samples: Samples, rate: int) -> Envelope:
-    width = bin_frames(rate)
-    bins = reduce_samples(samples, frames_per_bin=width, before=np.zeros((len(samples), 1), np.float32))
-    return envelope(bins, rate_hz=rate, bin_frames=width, frames=samples.shape[1])
-
-
 def finders(seed: int) -> Iterator[tuple[str, Callable[[], list[tuple[float, float]]]]]:
     """Yield every finder by name, as a call that returns the spans that it finds."""
     samples, rate = degenerate(seed)
     other, _ = degenerate(seed + 1_000_000)
     frames, read = samples.shape[1], partial(cut, samples)
-    levels = levels_of(samples, rate)
+    levels = enveloped(samples, rate)
     floor = measure_floor(levels)
     measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
 
@@ -89,7 +82,7 @@ def finders(seed: int) -> Iterator[tuple[str, Callable[[], list[tuple[float, flo
 
     def lanes() -> list[tuple[float, float]]:
         heard_of_each_other([read, partial(cut, other)], frames, rate, [-20.0, -20.0])
-        align(read, partial(cut, other), (levels, levels_of(other, rate)), rate)
+        align(read, partial(cut, other), (levels, enveloped(other, rate)), rate)
         return []
 
     def figures() -> list[tuple[float, float]]:

@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
+from tests.core.conftest import enveloped
 
-from wemble.core.edges.envelope import Envelope, envelope, merged, runs
+from wemble.core.edges.envelope import merged, runs
 from wemble.core.edges.floor import Floor, measure_floor
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.refine import measure_band_floors
@@ -18,7 +19,6 @@ from wemble.core.edges.room_tone import room_tone
 from wemble.core.edges.search import Measured, find, propose
 from wemble.core.edges.silence import clean_quiet, find_sounds, with_rooms
 from wemble.core.signal.levels import from_db
-from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 from wemble.errors import InvalidInput
 
@@ -41,13 +41,6 @@ def breath(seconds: float, level: float = 0.01) -> np.ndarray:
     return np.asarray(
         level * signal.sosfilt(sos, rng.standard_normal(frames)) * np.sin(np.linspace(0, np.pi, frames)) * 4
     )
-
-
-def enveloped(samples: np.ndarray, rate: int = RATE) -> Envelope:
-    width = bin_frames(rate)
-    taken = samples.astype(np.float32)
-    bins = reduce_samples(taken, frames_per_bin=width, before=np.zeros((len(taken), 1), np.float32))
-    return envelope(bins, rate_hz=rate, bin_frames=width, frames=samples.shape[1])
 
 
 def put(base: np.ndarray, at_s: float, sound: np.ndarray) -> np.ndarray:

@@ -19,6 +19,7 @@ from typing import Any
 import numpy as np
 import pytest
 from scipy import signal
+from tests.core.conftest import enveloped
 from tests.core.test_hits import drum, placed, take_of_hits
 from tests.core.test_kits import pad
 
@@ -30,7 +31,7 @@ from wemble.core.check.table import TABLE, state_of
 from wemble.core.edges.alignment import align
 from wemble.core.edges.attack import attack_start
 from wemble.core.edges.decay import follow
-from wemble.core.edges.envelope import Envelope, envelope
+from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor, measure_floor
 from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, find_hits, holds_many, measure_take, with_rooms
@@ -55,7 +56,6 @@ from wemble.core.shape.seams import crossed, find_seams, looped_end, usual_place
 from wemble.core.signal.bleed import heard_of_each_other
 from wemble.core.signal.levels import from_db
 from wemble.core.signal.loudness import LoudnessMeter, integrated_lufs, powers_between, range_lu, short_term_lufs
-from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import ArrayReader, cut
 from wemble.core.signal.spectra import spectral_columns
 
@@ -95,12 +95,6 @@ def spoken(seed: int, rate: int) -> np.ndarray:
             part = take[where : where + len(breath)]
             part += from_db(floor_db + rng.uniform(8.0, 20.0)) * breath[: len(part)]
     return take[None].astype(np.float32)
-
-
-def enveloped(samples: np.ndarray, rate: int) -> Envelope:
-    width = bin_frames(rate)
-    bins = reduce_samples(samples, frames_per_bin=width, before=np.zeros((len(samples), 1), np.float32))
-    return envelope(bins, rate_hz=rate, bin_frames=width, frames=samples.shape[1])
 
 
 def speech(seed: int) -> list[Any]:

@@ -8,19 +8,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.core.conftest import enveloped
 
-from wemble.core.edges.envelope import envelope
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.signal.levels import Samples
-from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 
 
 def found_in(samples: Samples, rate_hz: int) -> Programme | None:
-    width = bin_frames(rate_hz)
-    bins = reduce_samples(samples, frames_per_bin=width, before=np.zeros((len(samples), 1), np.float32))
-    levels = envelope(bins, rate_hz=rate_hz, bin_frames=width, frames=samples.shape[1])
-    return find_programme(partial(cut, samples), levels)
+    return find_programme(partial(cut, samples), enveloped(samples, rate_hz))
 
 
 def notes(seconds: float, rate_hz: int, rng: np.random.Generator) -> Samples:

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
 from dataclasses import dataclass
 
 from wemble.actions.library import Library
 from wemble.actions.show.rehearsing import known_peaks, missing_sources
 from wemble.actions.verdicts import verdicts
-from wemble.core.check.show import ShowFault, is_filled, late_sounds, peak_faults, show_faults
+from wemble.core.check.show import ShowFault, is_filled, peak_faults, show_faults
 from wemble.core.edges.programme import find_programme, sharp_start
 from wemble.core.edit.cues import in_running_order
-from wemble.core.edit.model import Job
 from wemble.core.edit.placement import source_frame_from
 from wemble.core.render import RenderPlan
 from wemble.core.show.plan import RunSettings, ShowPlan, body_renderer, compile_show
@@ -44,24 +42,11 @@ def show_at(library: Library, revision_id: int, settings: RunSettings) -> Show:
     """Return a show with its checks; peaks where a rehearsal of this revision found some."""
     job, plan = library.job_at(revision_id), plan_at(library, revision_id, settings)
     known = {cue.clip_id for cue, planned in zip(in_running_order(job), plan.cues, strict=True) if not planned.problem}
-    filled = _filled(library, job, known)
+    clips = [job.clip(key) for key in known if key is not None]
+    filled = {clip.id for clip in clips if is_filled(clip, library.measured(clip.source_id).envelope)}
     faults = show_faults(job, plan, _cut_tails(library, revision_id) if known else {}, filled)
     peaks = known_peaks(library, revision_id)
     return Show(plan, [*faults, *peak_faults(peaks or [], plan.rate_hz)])
-
-
-def _filled(library: Library, job: Job, known: Collection[str | None]) -> set[str]:
-    """Return the clips before whose sound lies no air. Of long ones the last second before it is listened to."""
-    filled = set()
-    for clip in late_sounds(job):
-        if clip.id in known and clip.sound_start_frame is not None:
-            start, second = clip.sound_start_frame, job.source(clip.source_id).rate_hz
-            frames = min(start - clip.head_frame, second)
-            behind = max(1, min(clip.tail_frame - start, second))
-            read = library.reads(clip.source_id)
-            if is_filled(read(start - frames, frames), read(start, behind)):
-                filled.add(clip.id)
-    return filled
 
 
 @dataclass(frozen=True, slots=True)

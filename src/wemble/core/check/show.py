@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from wemble.core.deliver.words import clock
+from wemble.core.edges.envelope import Envelope
 from wemble.core.edit.cues import SHORTEST_LOOP_MS, events_of, in_running_order, loop_of
 from wemble.core.edit.model import EVERYTHING, Clip, Cue, Job
 from wemble.core.show.plan import PlannedCue, ShowPlan
 from wemble.core.show.run import UNHEARD, Press, run_to_rest
-from wemble.core.signal.levels import Samples, from_db
+from wemble.core.signal.levels import from_db, ms_to_frames
 
 AIR_MS = 10.0
 """So much air in front of a sound is heard as late on GO (common practice)."""
@@ -42,16 +43,17 @@ class Peak:
     cue_ids: tuple[str, ...]
 
 
-def late_sounds(job: Job) -> list[Clip]:
-    """Return the clips of cues whose sound starts long enough behind their head to be late on GO."""
-    clips = (job.clip(cue.clip_id) for cue in job.cues.values() if cue.clip_id is not None)
-    return [clip for clip in clips if _air_ms(job, clip) > AIR_MS]
-
-
-def is_filled(air: Samples, sound: Samples) -> bool:
-    """Say whether what lies before a sound is no air but heard as it is, (channels, frames) each."""
-    power = float(np.mean(np.square(air, dtype=np.float64)))
-    return power > from_db(-2.0 * FILLED_DB) * float(np.mean(np.square(sound, dtype=np.float64)))
+def is_filled(clip: Clip, levels: Envelope) -> bool:
+    """Say whether what lies before a clip's sound is no air but heard as it is, by the second on either side of its start."""
+    start, rate = clip.sound_start_frame, levels.rate_hz
+    clear = (
+        0 if start is None else start - ms_to_frames(AIR_MS, rate)
+    )  # nearer to it a level has some of the sound in it
+    if start is None or clear <= clip.head_frame:
+        return False
+    air = levels.part(max(clip.head_frame, clear - rate), clear).power
+    sound = levels.part(start, min(max(clip.tail_frame, start + 1), start + rate)).power
+    return bool(len(air) and len(sound) and np.median(air) > from_db(-2.0 * FILLED_DB) * np.mean(sound))
 
 
 def show_faults(
