@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import settings
 
 from wemble.actions.importing import import_file
 from wemble.actions.library import Library
@@ -28,6 +29,9 @@ from wemble.demo.build import add_demo
 from wemble.store.rows import TaskRow
 
 RATE = 48_000
+# How long an example takes says something of the machine, and of what else runs on it.
+settings.register_profile("wemble", deadline=None)
+settings.load_profile("wemble")
 
 
 def phrases(seconds: float = 6.0, rate: int = RATE, channels: int = 1, seed: int = 1) -> np.ndarray:

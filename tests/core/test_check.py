@@ -27,7 +27,7 @@ def reading(samples: np.ndarray):  # type: ignore[no-untyped-def]
     return lambda start, frames: cut(samples.astype(np.float32), start, frames)
 
 
-@settings(deadline=None, max_examples=150)
+@settings(max_examples=150)
 @given(st.floats(40, 16_000), st.floats(-40, 0), st.floats(0, 6.283), st.sampled_from(["head", "tail"]))
 def test_every_hard_cut_of_a_sine_clicks_and_no_default_fade_does(
     hz: float, level_db: float, phase: float, side: Side

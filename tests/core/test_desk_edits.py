@@ -400,7 +400,7 @@ def test_slices_lie_where_their_marks_were_bear_their_names_and_are_the_same_sou
     st.lists(st.tuples(st.integers(0, 2), st.integers(0, 40_000), st.integers(500, 20_000)), min_size=1, max_size=8),
     st.lists(st.integers(0, 60_000), min_size=2, max_size=10, unique=True),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_many_spans_are_closed_at_once_as_one_by_one(laid: list[tuple[int, int, int]], ends: list[int]) -> None:
     """From the last to the first with `clear_span`, which knows one at a time: the same sound, the same marks. With fades
     the job stays one that may be."""

@@ -122,7 +122,7 @@ def test_every_channel_decides_and_the_loudest_wins() -> None:
     assert np.allclose(together.sounds, searched(one).sounds, atol=RATE * 0.003)
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(st.floats(-60, -20), st.floats(0, 2000), st.floats(0, 300), st.floats(0, 500), st.floats(0, 500), st.booleans())
 def test_spans_hold_their_sounds_and_never_meet(
     threshold: float, gap: float, shortest: float, before: float, after: float, breaths: bool
@@ -172,7 +172,7 @@ def test_a_part_of_a_take_is_searched_like_the_whole() -> None:
     assert part.spans[0, 0] >= 3 * RATE and part.spans[0, 1] <= 6 * RATE
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.integers(0, 2**31), st.floats(-46.0, -36.0))
 def test_hits_that_reach_to_the_threshold_end_there_though_the_bleed_of_others_goes_on(
     seed: int, bleed_db: float
@@ -271,7 +271,7 @@ def test_clean_quiet_has_no_breath_in_it() -> None:
     assert not loud and (quiet[:, 1] - quiet[:, 0]).max() > 2 * RATE
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.integers(9_000, 12_000), st.integers(3_000, 9_000), st.integers(0, 1), st.floats(-30.0, -3.0))
 def test_anything_over_the_threshold_starts_and_ends_with_its_samples_and_keeps_its_room(
     start: int, length: int, channel: int, level_db: float

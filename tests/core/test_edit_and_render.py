@@ -38,7 +38,7 @@ MakeDesk = Callable[..., tuple[Job, ArrayReader]]
 SPANS = ((2_000, 9_000), (15_000, 21_000), (21_500, 40_000))
 SOUNDS = ((3_000, 8_000), (16_000, 20_000), (22_000, 39_000))
 FOUND = Sounds(SPANS, SOUNDS, -60.0, -45.0)
-steady = settings(deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+steady = settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def short_fade(side: Side, edge: int, sound: int) -> int:
@@ -244,7 +244,7 @@ def test_ten_thousand_clips_change_one(desk: MakeDesk) -> None:
     assert [change.entity_id for change in changes] == ["x77"]
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(st.sampled_from([24_000, 44_100, 96_000]), st.integers(0, 20_000), st.data())
 def test_a_level_line_lies_over_its_own_samples_at_any_rate(rate: int, origin: int, data: st.DataObject) -> None:
     """A line is drawn on the source's frames; the job plays them at its own rate, from wherever they lie.

@@ -45,7 +45,7 @@ def placed(hit: np.ndarray, at: int, frames: int, noise_db: float, rng: np.rando
     return take[None].astype(np.float32)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     at_ms=st.floats(0.0, 400.0),
     noise_db=st.floats(-85.0, -45.0),
@@ -152,7 +152,7 @@ def test_what_is_wrong_with_a_recording_is_told_and_a_plain_hit_is_not_doubted()
     assert find_hit(sharp, RATE, HitRecipe(), coded=True).reason == "clear start"
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(decay_db_s=st.floats(30.0, 300.0), noise_db=st.floats(-70.0, -40.0), seed=st.integers(0, 999))
 def test_a_ring_out_is_never_cut_above_its_floor(decay_db_s: float, noise_db: float, seed: int) -> None:
     """Noise that decays in a straight line of dB, as in ISO 3382-1: where it crosses the floor is arithmetic."""

@@ -159,7 +159,7 @@ def test_finding_again_keeps_name_strike_and_a_corrected_head() -> None:
     assert hit_verdicts(late, RATE)[0].text == "starts 20.0 ms late"
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     bpm=st.fractions(80, 190, max_denominator=100), rate=st.sampled_from([44_100, 48_000]), seed=st.integers(0, 99),
     count=st.sampled_from([None, 1, 2, 3]),
@@ -318,7 +318,7 @@ def test_the_microphones_of_a_hit_loop_at_the_same_moments() -> None:
     assert {join.length_frames for join in turned.joins.values()} == {960} and len(turned.joins) == 2
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(at=st.integers(3_000, 150_000), crossfade=st.sampled_from([0, 480, 1_440]))
 def test_a_turned_loop_is_the_same_audio_and_continuous_where_it_now_begins(at: int, crossfade: int) -> None:
     samples = pad()

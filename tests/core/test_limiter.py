@@ -43,7 +43,7 @@ def programme(seed: int, frames: int, channels: int = 2) -> Samples:
     st.booleans(),
     st.lists(st.integers(0, 30_000), max_size=8),
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_nothing_is_over_the_ceiling_and_blocks_change_no_bit(
     seed: int, ceiling_db: float, true_peak: bool, cuts: list[int]
 ) -> None:

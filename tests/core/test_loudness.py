@@ -84,7 +84,7 @@ def test_pyloudnorm_and_sixteenfold_oversampling_agree(rate: int, channels: int)
         assert found.sample_peak_db == pytest.approx(20 * np.log10(np.abs(samples).max()), abs=1e-4)
 
 
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 @given(
     blocks=st.lists(st.integers(60, 9_000), min_size=1, max_size=40),
     rate=st.sampled_from([8_000, 11_025, 44_100]),

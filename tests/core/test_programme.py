@@ -27,7 +27,7 @@ def notes(seconds: float, rate_hz: int, rng: np.random.Generator) -> Samples:
     return 0.1 * np.stack([chord + struck, 0.8 * chord + struck]).astype(np.float32)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     seed=st.integers(0, 1 << 20), rate=st.sampled_from([44_100, 48_000, 96_000]), floor_db=st.floats(-75, -50),
     before_s=st.floats(0.3, 5.0), behind_s=st.floats(0.3, 5.0), stop_s=st.sampled_from([0.0, 2.0]),

@@ -158,7 +158,7 @@ def test_the_interface_is_tested_against_the_run_as_it_is() -> None:
     assert TRACES.read_text() == traces(), "python -m tests.core.test_show"
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.integers(0, 1 << 30))
 def test_whatever_is_pressed(seed: int) -> None:
     rng = random.Random(seed)
@@ -194,7 +194,7 @@ def test_whatever_is_pressed(seed: int) -> None:
     assert np.isfinite(samples).all()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(0, 1 << 30))
 def test_time_left_is_what_is_left(seed: int) -> None:
     rng = random.Random(seed)

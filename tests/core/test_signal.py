@@ -14,7 +14,7 @@ from wemble.core.signal.reader import cut
 RATE = 48_000
 
 
-@settings(deadline=None, max_examples=40)
+@settings(max_examples=40)
 @given(st.integers(1, 3), st.integers(1, 3000), st.sampled_from([1, 7, 64, 256]), st.integers(0, 2**31))
 def test_pyramid_equals_bin_by_bin(channels: int, frames: int, width: int, seed: int) -> None:
     samples = np.random.default_rng(seed).uniform(-1.5, 1.5, (channels, frames)).astype(np.float32)
@@ -39,7 +39,7 @@ def test_bins_are_about_5_ms_at_every_rate() -> None:
     assert all(2.0 <= 1000 * bin_frames(rate) / rate <= 6.0 for rate in range(8_000, 192_001, 100))
 
 
-@settings(deadline=None, max_examples=60)
+@settings(max_examples=60)
 @given(st.integers(1, 3), st.integers(0, 300), st.integers(1, 400), st.integers(0, 2**31))
 def test_moving_rms_is_that_of_each_window_cut_off_at_the_ends(
     channels: int, frames: int, window: int, seed: int

@@ -74,7 +74,7 @@ def act(job: Job, kind: str, which: int, amount: float) -> Job:
 KINDS = ("gap", "move", "run_on", "boundary", "order", "frames", "snap", "trim")
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(
     lengths=st.lists(st.floats(4.5, 20.0), min_size=2, max_size=6), rate=st.sampled_from(RATES),
     gap_s=st.sampled_from([None, 0.0, 2.0, 3.4]),

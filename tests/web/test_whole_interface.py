@@ -32,7 +32,6 @@ DOCUMENT = openapi()
 OPERATIONS = [(path, method) for path, methods in DOCUMENT["paths"].items() for method in methods]
 WILD = settings(
     max_examples=25,
-    deadline=None,
     database=None,
     derandomize=True,
     phases=[Phase.generate],
