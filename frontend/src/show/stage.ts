@@ -96,8 +96,7 @@ export async function openStage(jobId: string): Promise<void> {
   if (kept && last && !last.over) {
     takeKept(kept, { brokeOff: last });
     void api.openJob(jobId).then(({ revision }) => mine === openings && set({ editedSince: revision !== kept.revision }), () => undefined);
-  }
-  else {
+  } else {
     try {
       await load(jobId);
       set({ before: last });
@@ -131,14 +130,19 @@ export function closeStage(): void {
   const { status } = stage();
   if (context && status) keep(status.frame, true);
   openings += 1;
-  clearInterval(watching);
   leaveLease();
+  fallSilent();
+  set(EMPTY);
+}
+
+/** Stop everything that sounds and loads, and forget what was pressed. */
+function fallSilent(): void {
+  clearInterval(watching);
   blocks?.stop();
   void context?.close();
   void wakeLock?.release();
   [context, node, blocks, wakeLock, tellThread] = [null, null, null, null, null];
   [presses, wanted] = [[], []];
-  set(EMPTY);
 }
 
 /** Unlock sound before the doors open, keep the screen awake, and begin: anew, or where a performance broke off. */
@@ -163,13 +167,8 @@ export async function unlock(from: "anew" | "broke_off"): Promise<void> {
 
 /** Another window took the performance over: this one is silent at once, and says where it runs. */
 function takenOver(): void {
-  const { jobId } = stage();
-  clearInterval(watching);
-  void context?.close();
-  void wakeLock?.release();
-  [context, node, wakeLock, tellThread] = [null, null, null, null];
-  set({ unlocked: false, status: null });
-  void openStage(jobId);
+  fallSilent();
+  void openStage(stage().jobId);
 }
 
 /** Take the performance over from the window that has it, and go on where it was. */

@@ -1,12 +1,12 @@
 import { CircleAlert, CircleCheck, TriangleAlert } from "lucide-react";
-import { useState } from "react";
 import type { Clip, Fade, Shape, Side, Verdict } from "../../api/types";
-import { formatPlace, formatTime, HOW_TO_TYPE_TIME, parsePlace } from "../../time/format";
+import { formatPlace, formatTime } from "../../time/format";
 import { countedFrom, placed, sourceFrameAt } from "../model/placement";
 import { Num } from "../../ui/Num";
+import { TypedText } from "../../ui/TypedText";
 import { gainAt, passes, SHAPE_NAMES } from "../../wave/curve";
 import { moveEdgeTo, nudge } from "../state/clipEdits";
-import { notify, setJoinLens, showPlace, useOpen } from "../state/desk";
+import { setJoinLens, showPlace, typedPlace, useOpen } from "../state/desk";
 import { selectClip } from "../state/selection";
 
 interface FootProps {
@@ -27,19 +27,15 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
   const style = useOpen((desk) => desk.timeStyle);
   const verdicts = useOpen((desk) => desk.verdicts.get(clip.id)?.verdicts);
   const mine = (verdicts ?? []).filter((verdict) => verdict.side === side);
-  const [typed, setTyped] = useState<string | null>(null);
   const job = useOpen((desk) => desk.job);
   const zero = useOpen((desk) => countedFrom(desk.job, clip, desk.brief.times_of_source));
   /** The edge's place in the job, or in its recording. */
   const written = (decimals: number) => formatPlace(job, placed(job, clip, frame) - zero, style, decimals);
   /** As fine as there is room for: past an hour, to the millisecond. */
   const shown = written(4).length > LONGEST_PLACE ? written(3) : written(4);
-  const place = () => {
-    const changed = typed !== null && typed !== written(6);
-    const to = changed ? parsePlace(job, typed, placed(job, clip, frame) - zero, style) : null;
-    if (changed && to === null) notify(HOW_TO_TYPE_TIME);
+  const place = (text: string) => {
+    const to = typedPlace(job, text, placed(job, clip, frame) - zero, style);
     if (to !== null) moveEdgeTo(clip.id, side, Math.max(sourceFrameAt(job, clip, to + zero), 0));
-    setTyped(null);
   };
   const room = soundFrame === null ? null : ((soundFrame - frame) / rateHz) * 1000 * (side === "head" ? 1 : -1);
   return (
@@ -48,24 +44,13 @@ export function LensFoot({ clip, side, rateHz, frame, fade, joined, soundFrame, 
         {NUDGES.slice(0, 3).map((step) => (
           <Nudge key={step.text} {...step} side={side} clip={clip} rateHz={rateHz} />
         ))}
-        <input
-          aria-label={`place of the ${side}`}
-          className="num min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
-          value={typed ?? shown}
+        <TypedText
+          label={`place of the ${side}`}
+          className="min-w-0 flex-1 rounded-(--radius) border border-transparent bg-transparent text-center text-sm font-bold hover:border-rule focus:border-join focus:bg-sheet"
+          value={shown}
+          edited={written(6)}
           title={`${formatTime(frame, rateHz, "clock", 4)} in its recording`}
-          onFocus={(event) => {
-            setTyped(written(6));
-            event.target.select();
-          }}
-          onChange={(event) => setTyped(event.target.value)}
-          onBlur={place}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") event.currentTarget.blur();
-            if (event.key === "Escape") {
-              setTyped(written(6));
-              requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
-            }
-          }}
+          onTake={place}
         />
         {NUDGES.slice(3).map((step) => (
           <Nudge key={step.text} {...step} side={side} clip={clip} rateHz={rateHz} />

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import type { BriefRecord, Clip, ClipVerdicts, Draft, Job, Recipe, Side, Treatment } from "../../api/types";
 import { Player, type Span } from "../../play/player";
-import type { TimeStyle } from "../../time/format";
+import { HOW_TO_TYPE_TIME, parsePlace, type TimeStyle } from "../../time/format";
 
 export type Step = "find" | "shape" | "mark" | "send";
 export type Scope = "this" | "all";
@@ -111,6 +111,12 @@ export const hereFrame = (): number => Math.round((desk().playing ? player.posit
 
 export const goTo = (step: Step): void => set({ step });
 export const notify = (text: string): void => set({ notice: { tone: "told", text } });
+/** What a typed place means; for one that cannot be read it is said how a time is typed. */
+export function typedPlace(job: Parameters<typeof parsePlace>[0], text: string, from: number, style: TimeStyle): number | null {
+  const place = parsePlace(job, text, from, style);
+  if (place === null) notify(HOW_TO_TYPE_TIME);
+  return place;
+}
 export const fail = (error: unknown): void => set({ notice: { tone: "wrong", text: error instanceof Error ? error.message : String(error) } });
 export const dismiss = (): void => set({ notice: null });
 export const setTimeStyle = (timeStyle: TimeStyle): void => set({ timeStyle });

@@ -1,10 +1,11 @@
 import { Magnet, Play, Repeat, Square } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
-import { formatPlace, HOW_TO_TYPE_TIME, parsePlace, type TimeStyle } from "../../time/format";
+import { useEffect, useRef } from "react";
+import { formatPlace, type TimeStyle } from "../../time/format";
 import { Num } from "../../ui/Num";
+import { TypedText } from "../../ui/TypedText";
 import { keyOf } from "../commands/commands";
 import { currentPair } from "../state/clipEdits";
-import { currentClip, type Hearing, notify, player, setAround, setHearing, setLoops, setSnaps, setTimeStyle, showPlace, useOpen } from "../state/desk";
+import { currentClip, type Hearing, player, setAround, setHearing, setLoops, setSnaps, setTimeStyle, showPlace, typedPlace, useOpen } from "../state/desk";
 import { hearEdge, hearJoin, togglePlay } from "../state/listening";
 import { usePlayhead } from "../state/usePlayhead";
 
@@ -87,28 +88,15 @@ export function Transport() {
 function PlaceField({ frame }: { readonly frame: number }) {
   const job = useOpen((desk) => desk.job);
   const style = useOpen((desk) => desk.timeStyle);
-  const [typed, setTyped] = useState<string | null>(null);
   return (
-    <input
-      aria-label="place"
+    <TypedText
+      label="place"
       title="type a time, frames (45000f) or bars, or a step such as +5ms"
-      className="num w-34 shrink-0 rounded-(--radius) border border-transparent bg-transparent px-1 text-xl font-bold hover:border-rule focus:border-join focus:bg-sheet"
-      value={typed ?? formatPlace(job, frame, style)}
-      onFocus={(event) => {
-        setTyped(formatPlace(job, frame, style));
-        event.target.select();
-      }}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={() => {
-        const to = typed === null ? null : parsePlace(job, typed, frame, style);
-        if (typed !== null && to === null) notify(HOW_TO_TYPE_TIME);
-        if (to !== null && typed !== formatPlace(job, frame, style)) showPlace(to);
-        setTyped(null);
-      }}
-      onKeyDown={(event) => {
-        if (event.key === "Escape") setTyped(null);
-        if (event.key === "Enter") event.currentTarget.blur(); // at once: the next key is a command again
-        if (event.key === "Escape") requestAnimationFrame(() => (document.activeElement as HTMLElement | null)?.blur());
+      className="w-34 shrink-0 rounded-(--radius) border border-transparent bg-transparent px-1 text-xl font-bold hover:border-rule focus:border-join focus:bg-sheet"
+      value={formatPlace(job, frame, style)}
+      onTake={(text) => {
+        const to = typedPlace(job, text, frame, style);
+        if (to !== null) showPlace(to);
       }}
     />
   );

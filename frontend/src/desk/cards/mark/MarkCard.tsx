@@ -1,16 +1,17 @@
 import { X } from "lucide-react";
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
 import type { Mark } from "../../../api/types";
-import { formatPlace, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
+import { formatPlace, HOW_TO_TYPE_TIME } from "../../../time/format";
 import { beatsAt, tempoOf } from "../../../time/grid";
 import { Button } from "../../../ui/Button";
 import { EditableName } from "../../../ui/EditableName";
 import { Num } from "../../../ui/Num";
+import { TypedText } from "../../../ui/TypedText";
 import { keyOf } from "../../commands/commands";
 import { endOf, markFrame, startOf } from "../../model/placement";
 import { cutAtMarks, dropMark, programmeFrom, setSyncHere, snapMarks } from "../../state/clipEdits";
 import { useSetting } from "../../state/settings";
-import { currentClip, notify, setSelection, showPlace, useOpen } from "../../state/desk";
+import { currentClip, notify, setSelection, showPlace, typedPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { play } from "../../state/listening";
 import { PictureChoice } from "../PictureChoice";
@@ -57,29 +58,20 @@ function Programme() {
 function Place({ name, mark, onTyped }: { readonly name: string; readonly mark: Mark | undefined; readonly onTyped: (frame: number) => void }) {
   const job = useOpen((desk) => desk.job);
   const style = useOpen((desk) => desk.timeStyle);
-  const [typed, setTyped] = useState<string | null>(null);
   const frame = mark ? markFrame(job, mark) : null;
-  const take = () => {
-    const to = typed === null || !typed.trim() ? null : parsePlace(job, typed, frame ?? 0, style);
-    if (typed?.trim() && to === null) notify(HOW_TO_TYPE_TIME);
+  const take = (text: string) => {
+    const to = typedPlace(job, text, frame ?? 0, style);
     if (to !== null && to !== frame) onTyped(Math.max(to, 0));
-    setTyped(null);
   };
   return (
     <label className="flex items-center gap-2">
       <span className="w-16">{name}</span>
-      <input
-        aria-label={`programme ${name}`}
-        className="num w-32 rounded-(--radius) border border-rule bg-sheet px-2 py-0.5 font-bold"
+      <TypedText
+        label={`programme ${name}`}
+        className="w-32 rounded-(--radius) border border-rule bg-sheet px-2 py-0.5 font-bold"
         placeholder="not marked"
-        value={typed ?? (frame === null ? "" : formatPlace(job, frame, style))}
-        onFocus={(event) => event.target.select()}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={take}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") event.currentTarget.blur();
-          if (event.key === "Escape") setTyped(null);
-        }}
+        value={frame === null ? "" : formatPlace(job, frame, style)}
+        onTake={take}
       />
       {frame !== null && (
         <Button tone="quiet" aria-label={`go to where the programme ${name}`} onClick={() => showPlace(frame)}>
@@ -130,16 +122,14 @@ function Row({ mark }: { readonly mark: Mark }) {
   return (
     <li className="flex flex-wrap items-center gap-1 py-0.5" title={mark.clip_id ? `stays on its sound in “${job.clips[mark.clip_id]?.name ?? ""}”` : "stays at its time"}>
       <EditableName name={mark.name} of="mark" className="min-w-0 flex-1 px-1" onRename={(name) => void edit({ kind: "rename_mark", mark_id: mark.id, name })} />
-      <input
-        key={`${frame} ${style}`}
-        aria-label={`place of the mark ${mark.name}`}
-        className={`num w-24 text-right ${field}`}
-        defaultValue={formatPlace(job, frame, style)}
-        onBlur={(event) => {
-          const to = parsePlace(job, event.target.value, frame, style);
-          if (to !== null && to !== frame && formatPlace(job, to, style) !== formatPlace(job, frame, style)) void edit({ kind: "move_mark", mark_id: mark.id, frame: Math.max(to, 0) });
+      <TypedText
+        label={`place of the mark ${mark.name}`}
+        className={`w-24 text-right ${field}`}
+        value={formatPlace(job, frame, style)}
+        onTake={(text) => {
+          const to = typedPlace(job, text, frame, style);
+          if (to !== null && to !== frame) void edit({ kind: "move_mark", mark_id: mark.id, frame: Math.max(to, 0) });
         }}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
       />
       <Button
         tone="quiet"
@@ -190,18 +180,15 @@ function SelectedTime() {
     else showPlace(from); // where it will start
   };
   const place = (label: string, frame: number, go: (frame: number) => void) => (
-    <input
-      key={`${label} ${frame} ${shown}`}
-      aria-label={label}
+    <TypedText
+      label={label}
       title={HOW_TO_TYPE_TIME}
-      className="num w-20 rounded-(--radius) border border-rule bg-sheet px-1 text-right focus:border-join"
-      defaultValue={formatPlace(job, frame, shown)}
-      onBlur={(event) => {
-        const to = parsePlace(job, event.target.value, frame, shown);
-        if (to === null) notify(HOW_TO_TYPE_TIME);
-        else if (formatPlace(job, to, shown) !== formatPlace(job, frame, shown)) go(to);
+      className="w-20 rounded-(--radius) border border-rule bg-sheet px-1 text-right focus:border-join"
+      value={formatPlace(job, frame, shown)}
+      onTake={(text) => {
+        const to = typedPlace(job, text, frame, shown);
+        if (to !== null) go(to);
       }}
-      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
     />
   );
   return (

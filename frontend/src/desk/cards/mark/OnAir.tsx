@@ -1,12 +1,13 @@
 import { Play, X } from "lucide-react";
 import { useState } from "react";
 import type { AirPoint, Clip } from "../../../api/types";
-import { formatPlace, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
+import { formatPlace } from "../../../time/format";
 import { Button } from "../../../ui/Button";
 import { Num } from "../../../ui/Num";
+import { TypedText } from "../../../ui/TypedText";
 import { keyOf } from "../../commands/commands";
 import { clipsInOrder, endOf, markFrame, startOf } from "../../model/placement";
-import { currentClip, notify, useOpen } from "../../state/desk";
+import { currentClip, typedPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { endFrameOf, followerOf, hearHandOver, playFromPoint, POINTS, pointsOf, setAirPoint, useHandOver } from "../../state/onAir";
 import { useSetting } from "../../state/settings";
@@ -44,19 +45,15 @@ function Point({ clip, point, name }: { readonly clip: Clip; readonly point: Air
   const mark = pointsOf(job, clip.id).get(point);
   const start = startOf(job, clip);
   const own = { ...job, grid: null };
-  const field = "num w-20 rounded-(--radius) border border-rule bg-sheet px-1 text-right focus:border-join";
   const place = (label: string, frame: number, put: (frame: number) => void) => (
-    <input
-      key={`${label} ${frame} ${style}`}
-      aria-label={label}
-      className={field}
-      defaultValue={formatPlace(own, frame - start, style)}
-      onBlur={(event) => {
-        const to = parsePlace(own, event.target.value, frame - start, style);
-        if (to === null) notify(HOW_TO_TYPE_TIME);
-        else if (formatPlace(own, to, style) !== formatPlace(own, frame - start, style)) put(start + to);
+    <TypedText
+      label={label}
+      className="w-20 rounded-(--radius) border border-rule bg-sheet px-1 text-right focus:border-join"
+      value={formatPlace(own, frame - start, style)}
+      onTake={(text) => {
+        const to = typedPlace(own, text, frame - start, style);
+        if (to !== null) put(start + to);
       }}
-      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
     />
   );
   return (

@@ -1,12 +1,13 @@
 import { useEffect, useState } from "react";
 import type { LimiterSettings, Mixed, TalkPlan, Voice } from "../../../api/types";
-import { formatPlace, formatTime, HOW_TO_TYPE_TIME, parsePlace } from "../../../time/format";
+import { formatPlace, formatTime, HOW_TO_TYPE_TIME } from "../../../time/format";
 import { Button } from "../../../ui/Button";
 import { CardTabs } from "../../../ui/CardTabs";
 import { Curve } from "../../../ui/Curve";
 import { Num } from "../../../ui/Num";
+import { TypedText } from "../../../ui/TypedText";
 import { Progress } from "../../../ui/Progress";
-import { bringIntoView, desk, showPlace, useOpen } from "../../state/desk";
+import { bringIntoView, desk, showPlace, typedPlace, useOpen } from "../../state/desk";
 import { edit } from "../../state/edits";
 import { useSetting } from "../../state/settings";
 import { alignLanes, mixDown, showVoices, stopAligning, stopMixing, useAligning, useMeasuring, useMixed, useMixing, useTalkPlan, useVoices } from "../../state/talk";
@@ -150,27 +151,15 @@ function EndDoubt({ what, frame, verb, doubt, onTake }: { readonly what: string;
 function EndField({ label, frame, onChange }: { readonly label: string; readonly frame: number; readonly onChange: (frame: number) => void }) {
   const job = useOpen((desk) => desk.job);
   const style = useOpen((desk) => desk.timeStyle);
-  const [typed, setTyped] = useState<string | null>(null);
-  const finish = () => {
-    const to = typed?.trim() ? parsePlace(job, typed, frame, style) : null;
-    if (to !== null) onChange(to);
-    setTyped(null);
-  };
   return (
     <span className="whitespace-nowrap">
-      <input
-        aria-label={label}
+      <TypedText
+        label={label}
         title={`${label}: ${HOW_TO_TYPE_TIME}`}
-        className="num w-24 border-b-2 border-ink bg-transparent font-bold focus:border-join focus:outline-none"
-        value={typed ?? formatPlace(job, frame, style)}
+        className="w-24 border-b-2 border-ink bg-transparent font-bold focus:border-join focus:outline-none"
+        value={formatPlace(job, frame, style)}
         onFocus={() => bringIntoView(frame)}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={finish}
-        onKeyDown={(event) => {
-          event.stopPropagation();
-          if (event.key === "Enter") finish();
-          if (event.key === "Escape") setTyped(null);
-        }}
+        onTake={(text) => onChange(typedPlace(job, text, frame, style) ?? frame)}
       />{" "}
       <Button tone="quiet" aria-label={`${label} at the cursor`} onClick={() => onChange(desk().cursorFrame)}>
         cursor
