@@ -1,6 +1,9 @@
 """How well sound and silence are told apart on real speech: the definitions of the figures, and the report.
 
     python bench/speech_accuracy.py [report|tune|fresh|held] [phrases a voice at the most] [seed] [-v]
+    python bench/speech_accuracy.py moving [report|tune|fresh|held] [takes of each kind] [seed] [-v]
+
+The second has noise that moves. There it also counts phrases that were *joined* to another, whose gap is 0.9 s or more.
 
 - onset error: |first frame detected − first audible frame| of each phrase, on what was detected (rooms not)
 - loss: audible time of a phrase that is not kept, rooms included; a phrase is hurt at more than 5 ms
@@ -17,7 +20,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from speech_corpus import SPLITS, WINDOW_S, Take, takes
+from speech_corpus import SPLITS, WINDOW_S, Take, moving_takes, takes
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.recipe import Recipe
@@ -36,6 +39,7 @@ class Score:
     missed: int = 0
     onset_ms: list[float] = field(default_factory=list)
     loss_ms: list[float] = field(default_factory=list)
+    joined: int = 0
     disturbances: int = 0
     disturbances_kept: int = 0
     kept_s: float = 0.0
@@ -46,7 +50,7 @@ class Score:
         onset = np.percentile(self.onset_ms, [50, 95]) if self.onset_ms else (np.nan, np.nan)
         loss = np.array(self.loss_ms)
         return (
-            f"{name:<22}{self.phrases:5d} phrases  missed {self.missed}  onset median {onset[0]:5.2f} ms, 95 % {onset[1]:6.2f} ms"
+            f"{name:<22}{self.phrases:5d} phrases  missed {self.missed}  joined {self.joined}  onset median {onset[0]:5.2f} ms, 95 % {onset[1]:6.2f} ms"
             f"  hurt {int((loss > 5).sum())} (worst {loss.max(initial=0):.0f} ms)"
             f"  alone kept {self.disturbances_kept}/{self.disturbances}"
             f"  excess over rooms {100 * (self.kept_s / max(self.allowed_s, 1e-9) - 1):+.1f} %"
@@ -80,6 +84,8 @@ def score(take: Take, detector: Detector, into: Score) -> None:
             into.onset_ms.append(abs(min(over) - (early + audible[0])) * 1000 / rate)
         if lost > 5:
             into.hurt.append(f"{take.name} phrase at {start / rate:.3f} loses {lost:.1f} ms")
+    for start, end in sounds:
+        into.joined += max(sum(1 for first, last in take.phrases if start < last and end > first) - 1, 0)
     for what, start, end in take.disturbances:
         into.disturbances += 1
         bad = np.count_nonzero(kept[start:end] & take.disturbing[start:end]) * 1000 / rate > 10
@@ -118,7 +124,23 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
     return [tuple(s) for s in found.spans.tolist()], [tuple(s) for s in found.sounds.tolist()], recipe
 
 
+def moving(split: str = "report", takes_each: str = "1", seed: str = "0") -> None:
+    by_kind: dict[str, Score] = defaultdict(Score)
+    for voice in SPLITS[split]:
+        for level in (-70.0, -64.0):
+            for take in moving_takes(split, voice, level=level, takes_each=int(takes_each), seed=int(seed)):
+                score(take, ours, by_kind["in all"])
+                score(take, ours, by_kind[take.name.split(" ", 2)[2].split(", ")[0]])
+    for kind, scored in by_kind.items():
+        print(scored.line(kind), flush=True)
+        if "-v" in sys.argv:
+            print("   " + "\n   ".join(scored.hurt))
+
+
 def main() -> None:
+    if "moving" in sys.argv:
+        moving(*[word for word in sys.argv[1:] if word not in ("-v", "moving")])
+        return
     split, *numbers = [word for word in sys.argv[1:] if word != "-v"] or ["report"]
     most, seed = [*map(int, numbers), *(400, 0)[len(numbers) :]]
     for voice in SPLITS[split]:

@@ -10,7 +10,7 @@ for the figures; ``fresh`` was made after everything was settled, from recording
 from __future__ import annotations
 
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -18,7 +18,7 @@ import av
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from scipy import signal
+from scipy import ndimage, signal
 
 DATA = Path(__file__).parent / ".data"
 PACKAGES = {
@@ -185,12 +185,14 @@ def _windowed_rms(x: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
     return np.sqrt(np.maximum(signal.fftconvolve(x**2, np.ones(n := round(WINDOW_S * rate)) / n, "same"), 1e-20))
 
 
-def _audible(clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int) -> NDArray[np.bool_]:
-    """10 ms RMS of the clean sound at or above the floor, in the full or the upper band."""
+def _audible(
+    clean: NDArray[np.float32], noise: NDArray[np.float32], rate: int, moved: NDArray[np.float64] | float = 1.0
+) -> NDArray[np.bool_]:
+    """10 ms RMS of the clean sound at or above the floor, in the full or the upper band; ``moved`` is the noise's gain."""
     sos = signal.butter(4, 2500, "highpass", fs=rate, output="sos")
-    full = _windowed_rms(clean, rate) >= np.sqrt(np.mean(noise.astype(float) ** 2))
+    full = _windowed_rms(clean, rate) >= moved * np.sqrt(np.mean(noise.astype(float) ** 2))
     upper_floor = np.sqrt(np.mean(signal.sosfiltfilt(sos, noise) ** 2))
-    return full | (_windowed_rms(signal.sosfiltfilt(sos, clean), rate) >= upper_floor)
+    return full | (_windowed_rms(signal.sosfiltfilt(sos, clean), rate) >= moved * upper_floor)
 
 
 def takes(split: str, voice: str, *, phrases_a_take: int = 12, most: int = 400, seed: int = 0) -> Iterator[Take]:
@@ -206,7 +208,31 @@ def takes(split: str, voice: str, *, phrases_a_take: int = 12, most: int = 400, 
         yield _take(f"{voice} {number} {kind} {level:g}", split, chosen, kind, level, rng)
 
 
-def _take(name, split, chosen, kind, level, rng) -> Take:  # type: ignore[no-untyped-def]
+Moves = Callable[[NDArray[np.float64]], NDArray[np.float64]]
+"""How far the noise lies over its level, in dB, by the seconds since the start as a part of the whole, 0…1."""
+
+MOVES: dict[str, Moves] = {
+    "steady": lambda t: 0.0 * t,
+    **{f"{step:+d} dB half way": (lambda t, step=step: step * (t > 0.5)) for step in (6, 10, 20, -6, -10, -20)},
+    "up by 10 and back": lambda t: 10.0 * ((t > 0.35) & (t < 0.7)),
+    "drifts by 20 dB": lambda t: 20.0 * t,
+    "a machine, on and off": lambda t: 10.0 * ((6.0 * t).astype(int) % 2),
+}
+GATE_S = 0.15
+
+
+def moving_takes(split: str, voice: str, *, level: float = -70.0, seed: int = 0, takes_each: int = 1) -> Iterator[Take]:
+    """Yield takes of one voice over noise that moves in each of the ways, and behind a gate; 12 phrases each."""
+    material = list(prompts(voice))
+    rng = np.random.default_rng((seed or 31337) + sum(map(ord, voice)))
+    for number in range(takes_each):
+        for at, (how, moves) in enumerate([*MOVES.items(), ("a gate", None)]):
+            chosen = [material[i] for i in rng.permutation(len(material))[:12]]
+            kind = NOISES[split][(number + at) % len(NOISES[split])]
+            yield _take(f"{voice} {number} {how}, {kind}", split, chosen, kind, level, rng, moves, gated=moves is None)
+
+
+def _take(name, split, chosen, kind, level, rng, moves=None, gated=False) -> Take:  # type: ignore[no-untyped-def]
     rate = chosen[0][0]
     parts, phrases, disturbances, at = [], [], [], 0
     for _, prompt in chosen:
@@ -227,15 +253,10 @@ def _take(name, split, chosen, kind, level, rng) -> Take:  # type: ignore[no-unt
     for start, end in phrases:
         clean[start:end] = dirty[start:end]
     noise = room_tone(kind, len(dirty), rate, level, rng)
-    heard = _audible(dirty - clean, noise, rate)
-    return Take(
-        name,
-        rate,
-        (dirty + noise)[None],
-        clean,
-        noise,
-        phrases,
-        _audible(clean, noise, rate),
-        disturbances,
-        heard,
-    )
+    moved = 10.0 ** (moves(np.arange(len(dirty)) / len(dirty)) / 20.0) if moves else 1.0
+    audible, heard = _audible(clean, noise, rate, moved), _audible(dirty - clean, noise, rate, moved)
+    noise = (noise * moved).astype(np.float32)
+    whole = dirty + noise
+    if gated:
+        whole *= ndimage.maximum_filter1d((audible | heard).astype(np.int8), round(2 * GATE_S * rate))
+    return Take(name, rate, whole[None], clean, noise, phrases, audible, disturbances, heard)

@@ -1,6 +1,6 @@
 """Kill the server at random moments while it edits, imports and sends, and hold what it answered against what it has then.
 
-Fifteen kills are a test; ``bench/kill.py`` does hundreds.
+Nine kills are a test; ``bench/kill.py`` does hundreds.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import random
 import threading
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import suppress
 from dataclasses import dataclass, field
 from hashlib import sha256
@@ -63,7 +63,7 @@ class Killer:
         self.ledger = Ledger()
         self._edits = str(call(f"{server.url}/api/jobs", "POST", {"name": "name 0"})["id"])
         self._files = str(call(f"{server.url}/api/jobs", "POST", {"name": "files"})["id"])
-        self._number = 0
+        self._number = self._kills = 0
 
     def kill(self) -> None:
         """Work for a random while, kill, start again, and check every entry of the ledger."""
@@ -72,8 +72,9 @@ class Killer:
         ]
         for worker in workers:
             worker.start()
-        if self._random.random() < 0.4:  # else workers would hardly have started, and edits alone be interrupted
-            self._wait_for_a_file()
+        # Workers take seconds to start: unless they are waited for, edits alone are interrupted.
+        self._wait_for((None, self.ledger.sources, self.ledger.sent)[self._kills % 3])
+        self._kills += 1
         time.sleep(self._random.uniform(0.0, LONGEST_WAIT_S))
         self._server.kill()
         for worker in workers:
@@ -100,9 +101,10 @@ class Killer:
         assert not any((home / "scratch").iterdir())
         assert not [path for path in home.rglob("*.part") if path.parent.name != "uploads"]
 
-    def _wait_for_a_file(self) -> None:
-        before, began = len(self.ledger.sources) + len(self.ledger.sent), time.monotonic()
-        while len(self.ledger.sources) + len(self.ledger.sent) == before and time.monotonic() - began < 20.0:
+    def _wait_for(self, ledger: Collection[str] | None) -> None:
+        """Wait for one more that was brought in, or sent."""
+        before, began = len(ledger or ()), time.monotonic()
+        while ledger is not None and len(ledger) == before and time.monotonic() - began < 60.0:
             time.sleep(0.01)
 
     def _until_killed(self, do: Callable[[], None]) -> None:

@@ -28,7 +28,7 @@ from wemble.core.signal.offset import constant_offset
 from wemble.core.signal.reader import cut
 from wemble.errors import WembleError
 
-SEEDS = range(120)
+SEEDS = range(60)
 """``bench/fuzz.py`` takes a thousand."""
 
 

@@ -135,12 +135,10 @@ def wait_until(server: Server, job_id: str, task_id: str, states: set[str]) -> d
     raise AssertionError(task)
 
 
-def test_twenty_kills_lose_nothing_that_was_answered(server: Server, tmp_path: Path) -> None:
+def test_nine_kills_lose_nothing_that_was_answered(server: Server, tmp_path: Path) -> None:
     killer = Killer(server, tmp_path, seed=int(time.time()) // 86_400)  # other moments every day
-    kills = 0
-    while kills < 20 or (kills < 40 and not killer.ledger.sent):  # on a busy machine little is sent between two kills
+    for _ in range(9):
         killer.kill()
-        kills += 1
     assert killer.ledger.names[-1] > 15 and killer.ledger.sources and killer.ledger.sent
 
 

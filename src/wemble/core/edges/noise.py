@@ -1,0 +1,182 @@
+"""The noise of a recording as it moves: what a level returns to after something else.
+
+A long steady sound cannot be told from noise by how long it lasts, nor by how quiet it is among other things. But a sound is
+foretold by its own past, noise by its level alone: only noise is *the same again after something else*. So every moment is
+one of three kinds (noise alone, lively sound, steady sound) over a noise of some level, which drifts slowly and jumps rarely,
+and both are inferred together, forwards and backwards (a hidden Markov model: Rabiner 1989; the idea of a floor that moves:
+Martin 2001). Where the answer is wide, the noise is *unknown*: it goes on from the nearest moments at which it is known.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from wemble.core.edges.envelope import Envelope, Levels
+from wemble.core.signal.levels import Floats
+
+_BLOCK_S = 0.1
+_DEAD_DB = -115.0
+"""A block that touches what is quieter is digital silence, and says nothing of the noise."""
+_STEP_DB = 1.0
+_WIDE_DB = 6.0
+"""Noise that may lie further apart than this, with 90 %, is unknown."""
+_DRIFT_DB_S = 0.3
+_JUMP_EVERY_S = 300.0
+_LIVELY_AFTER_S, _NOISE_AFTER_S, _STEADY_AFTER_S, _STEADY_FOR_S = 1.5, 1.5, 60.0, 8.0
+"""How long each kind lasts on average until it gives way to the other. Rough: the levels decide."""
+_RANGE_DB = 60.0
+_SLOWLY_DB, _QUICKLY_DB, _ANYWHERE = 1.5, 6.0, 0.2
+"""How lively sound moves from block to block: half of the time by little, half by much, now and then to anywhere."""
+_OVER_NOISE_DB, _STEADY_OVER_NOISE_DB = 0.5, 3.0
+_MEMORY_BLOCKS = 6
+_LEAST_SPREAD_DB, _MOST_SPREAD_DB = 0.35, 2.0
+_WARM_UP_S = 40.0
+_LEAST = 1e-12
+
+
+@dataclass(frozen=True, slots=True)
+class Track:
+    """A level as it moves, in dB at the middle of every block of 0.1 s, and where it is known; float64 and bool (blocks,)."""
+
+    level_db: Floats
+    known: NDArray[np.bool_]
+
+
+def track(block_db: Floats, *, spread_db: float) -> Track:
+    """Follow the noise under block levels of 0.1 s, in dB; ``spread_db`` is how much noise alone wavers from one to the next."""
+    blocks = len(block_db)
+    if not blocks:
+        return Track(np.zeros(0), np.zeros(0, np.bool_))
+    alive = ndimage.minimum_filter1d(block_db, 3, mode="nearest") > _DEAD_DB
+    if not alive.any():
+        return Track(block_db.astype(np.float64), np.zeros(blocks, np.bool_))
+    grid = np.arange(np.floor(block_db[alive].min()) - 3.0, np.ceil(np.percentile(block_db[alive], 98)) + 1.0, _STEP_DB)
+    likely = _likelihoods(block_db, alive, grid, spread_db)
+    return _answer(_posterior(likely), grid)
+
+
+def _answer(posterior: Floats, grid: Floats) -> Track:
+    below = np.cumsum(posterior, axis=1)
+    low, high = (grid[np.argmax(below >= part, axis=1)] for part in (0.05, 0.95))
+    return Track(posterior @ grid, high - low <= _WIDE_DB)
+
+
+def _likelihoods(block_db: Floats, alive: NDArray[np.bool_], grid: Floats, spread_db: float) -> Floats:
+    """Return how likely each block's level is of each kind over each level of the noise, (blocks, 3, levels)."""
+    shape = (10.0 / np.log(10.0) / spread_db) ** 2
+    over = block_db[:, None] - grid
+    lively, steady = _lively(block_db, alive), _steady(block_db, alive, shape)
+    sharp = np.sqrt(shape) * 0.6
+    likely = np.empty((len(block_db), 3, len(grid)))
+    likely[:, 0] = _gamma_db(over, shape)
+    likely[:, 1] = lively[:, None] / (1.0 + np.exp(np.clip(-(over - _OVER_NOISE_DB) * sharp, -60, 60)))
+    likely[:, 2] = steady[:, None] / (1.0 + np.exp(np.clip(-(over - _STEADY_OVER_NOISE_DB) * sharp, -60, 60)))
+    likely += _LEAST
+    likely[~alive] = 1.0
+    return likely
+
+
+def _lively(block_db: Floats, alive: NDArray[np.bool_]) -> Floats:
+    step = np.abs(np.diff(block_db, prepend=block_db[:1]))
+    moved = 0.5 * sum(np.exp(-step / s) / (2.0 * s) for s in (_SLOWLY_DB, _QUICKLY_DB))
+    follows = alive & np.concatenate([[False], alive[:-1]])
+    return np.where(follows, _ANYWHERE / _RANGE_DB + (1.0 - _ANYWHERE) * moved, 1.0 / _RANGE_DB)
+
+
+def _steady(block_db: Floats, alive: NDArray[np.bool_], shape: float) -> Floats:
+    power = np.where(alive, 10.0 ** (block_db / 10.0), 0.0)
+    total, count = (np.concatenate([[0.0], np.cumsum(values)]) for values in (power, alive.astype(float)))
+    at = np.arange(len(block_db))
+    first = np.maximum(at - _MEMORY_BLOCKS, 0)
+    seen = count[at] - count[first]
+    mean = np.maximum(total[at] - total[first], 1e-30) / np.maximum(seen, 1.0)
+    over = block_db - 10.0 * np.log10(mean)
+    likely = 0.5 * _gamma_db(over, shape * _MEMORY_BLOCKS / (_MEMORY_BLOCKS + 1)) + 0.5 * _gamma_db(over, 4.0 * shape)
+    return np.where(alive & (seen > 0), likely, 1.0 / _RANGE_DB)
+
+
+def _gamma_db(over_db: Floats, shape: float) -> Floats:
+    """Return the density, per dB, of a power's level over its mean, for a Gamma distribution of some shape."""
+    r = np.clip(over_db, -60.0, 20.0) * (np.log(10.0) / 10.0)
+    # Stirling: the shapes of blocks of 0.1 s lie far over 1.
+    log_density = 0.5 * np.log(shape / (2.0 * np.pi)) + shape * (1.0 + r - np.exp(r)) + np.log(np.log(10.0) / 10.0)
+    return np.exp(np.maximum(log_density, -80.0))
+
+
+def _posterior(likely: Floats) -> Floats:
+    """Return how probable each level of the noise is at every block, (blocks, levels): forwards and backwards.
+
+    Long recordings are cut into pieces that are followed side by side, each from `_WARM_UP_S` before to as long behind.
+    """
+    blocks, kinds, levels = likely.shape
+    warm_up = round(_WARM_UP_S / _BLOCK_S)
+    length = max(warm_up, round(np.sqrt(blocks)))
+    starts = np.arange(0, blocks, length)
+    reach = np.clip(np.arange(-warm_up, length + warm_up)[:, None] + starts, 0, blocks - 1)
+    inside = (np.arange(-warm_up, length + warm_up)[:, None] + starts == reach)[:, :, None, None]
+    kind_moves, level_moves = _moves(levels)
+
+    def seen(step: int) -> Floats:
+        return np.where(inside[step], likely[reach[step]], 1.0)
+
+    steps = len(reach)
+    forward = np.empty((steps, len(starts), kinds, levels))
+    now = np.full((len(starts), kinds, levels), 1.0 / (kinds * levels))
+    for step in range(steps):
+        now = np.matmul(kind_moves.T, now @ level_moves) * seen(step)
+        now /= now.sum(axis=(1, 2), keepdims=True)
+        forward[step] = now
+    behind = np.ones((len(starts), kinds, levels))
+    out = np.empty((len(starts), length, levels))
+    for step in range(steps - 1, -1, -1):
+        if warm_up <= step < warm_up + length:
+            both = (forward[step] * behind).sum(axis=1)
+            out[:, step - warm_up] = both / both.sum(axis=1, keepdims=True)
+        behind = np.matmul(kind_moves, (behind * seen(step)) @ level_moves)
+        behind /= behind.max(axis=(1, 2), keepdims=True)
+    return out.reshape(-1, levels)[:blocks]
+
+
+def _moves(levels: int) -> tuple[Floats, Floats]:
+    """Return how the kinds follow each other from block to block, (3, 3), and how the noise moves, (levels, levels)."""
+    lively, noise, steady, over = (
+        _BLOCK_S / seconds for seconds in (_LIVELY_AFTER_S, _NOISE_AFTER_S, _STEADY_AFTER_S, _STEADY_FOR_S)
+    )
+    kinds = np.array(
+        [
+            [1.0 - lively - steady, lively, steady],
+            [noise, 1.0 - noise - 2.0 * steady, 2.0 * steady],
+            [over / 2.0, over / 2.0, 1.0 - over],
+        ]
+    )
+    drift = min(2.0 * _DRIFT_DB_S * _BLOCK_S / _STEP_DB, 0.4) / 2.0
+    at = np.arange(levels)
+    walk = np.eye(levels) * (1.0 - 2.0 * drift)
+    for side in (-1, 1):
+        walk[at, np.clip(at + side, 0, levels - 1)] += drift
+    jump = _BLOCK_S / _JUMP_EVERY_S
+    return kinds, (1.0 - jump) * walk + jump / levels
+
+
+def block_levels(power: Levels, bin_s: float) -> Floats:
+    """Return the mean power of blocks of 0.1 s, in dB; what is left at the end joins the last block."""
+    width = max(round(_BLOCK_S / bin_s), 1)
+    starts = np.arange(0, max(len(power) - width + 1, 1), width)
+    total = np.add.reduceat(power.astype(np.float64), starts)
+    count = np.diff(np.append(starts, len(power)))
+    return np.asarray(10.0 * np.log10(np.maximum(total / count, 1e-20)))
+
+
+def spread_of(block_db: Floats) -> float:
+    """Return how much noise alone wavers from block to block, in dB: among the steadiest seconds, as a typical one of them."""
+    alive = block_db[block_db > _DEAD_DB]
+    width = 10
+    if len(alive) < width:
+        return 1.0
+    windows = np.lib.stride_tricks.sliding_window_view(alive, width)
+    step = np.std(np.diff(windows, axis=1), axis=1) / np.sqrt(2.0)
+    return float(np.clip(1.2 * np.percentile(step, 10), _LEAST_SPREAD_DB, _MOST_SPREAD_DB))
