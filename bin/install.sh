@@ -24,6 +24,7 @@ install_python() {
     .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
     stamp python "$wanted"
   fi
+  .venv/bin/python -m compileall -q src  # every process starts half a second sooner, whatever the environment says of bytecode
 }
 
 install_node() {

@@ -433,6 +433,7 @@ def test_three_hours_in_stereo_go_the_same_way(page: Page, tmp_path: Path) -> No
         heard_samples = np.array([np.concatenate([b["channels"][c] for b in blocks]) for c in range(2)], np.float32)
         assert np.array_equal(heard_samples, rendered(server, job_id, last["head_frame"], heard_samples.shape[1]))
         assert heard_samples.any()
+        page.keyboard.press("Space")
         page.keyboard.press("4")
         page.get_by_role("radio", name="one file of everything").click()
         page.get_by_label("format", exact=True).select_option("wav_float")
