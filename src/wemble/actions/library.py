@@ -20,6 +20,7 @@ from wemble.core.edges.search import Measured
 from wemble.core.edit.hearing import Hearing, as_heard
 from wemble.core.edit.model import Job
 from wemble.core.render import RenderPlan
+from wemble.core.signal.levels import SILENCE_DB
 from wemble.errors import NotFound
 from wemble.store import intents, jobs, records
 from wemble.store.database import Database
@@ -231,7 +232,7 @@ class Library:
 
         def measure() -> float:
             part = self.measured(source_id).envelope.part(head_frame, tail_frame)
-            return float(part.sustained_db.max(initial=-200.0))
+            return float(part.sustained_db.max(initial=SILENCE_DB))
 
         return self._loudest.get((source_id, head_frame, tail_frame), measure)
 

@@ -142,9 +142,9 @@ def _measured(measure: Callable[[], T], what: str, notes: list[str]) -> T | None
     """Return what was measured; if that fails, the recording comes in without it, and a note says so."""
     try:
         return measure()
-    except Exception as error:
+    except Exception:
         log.exception("measuring %s", what)
-        notes.append(f"{what} could not be measured ({error}); set it by hand")
+        notes.append(f"{what} could not be measured")
         return None
 
 

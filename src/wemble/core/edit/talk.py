@@ -13,6 +13,7 @@ from wemble.core.edit.following import with_time_in
 from wemble.core.edit.model import Clip, Job
 from wemble.core.edit.placement import audible_lanes, job_span, placed
 from wemble.core.edit.spans import close_spans
+from wemble.core.signal.levels import SILENCE_DB
 from wemble.errors import InvalidInput
 
 Span = tuple[int, int]
@@ -26,7 +27,6 @@ _LONGER = 1.25
 """A pause that sets apart is longer than those of the talk by so much (our choice)."""
 _AS_LONG, _AS_LOUD_DB = 0.75, 6.0
 """A phrase of three quarters of the usual length, and at most 6 dB softer, may belong to the talk (our choice)."""
-_UNKNOWN_DB = -200.0
 
 
 def said(job: Job) -> list[Span]:
@@ -125,9 +125,9 @@ def proposed_ends(job: Job, loudness_db: Mapping[str, float] | None = None) -> E
     def doubt(at: int, outside: range) -> str:
         if at in (0, len(spans)):
             return ""
-        inside_s = max((pauses[n] for n in talk[1:]), default=0) / rate
-        if pauses[at] < _LONGER * inside_s * rate:
-            return f"the pause of {pauses[at] / rate:.1f} s is no longer than pauses of the talk, {inside_s:.1f} s"
+        inside = max((pauses[n] for n in talk[1:]), default=0)
+        if pauses[at] < _LONGER * inside:
+            return f"the pause of {pauses[at] / rate:.1f} s is no longer than pauses of the talk, {inside / rate:.1f} s"
         usual = median(spans[n][1] - spans[n][0] for n in talk)
         usual_db = median(levels[n] for n in talk)
         if any(spans[n][1] - spans[n][0] >= _AS_LONG * usual and levels[n] >= usual_db - _AS_LOUD_DB for n in outside):
@@ -144,7 +144,7 @@ def proposed_ends(job: Job, loudness_db: Mapping[str, float] | None = None) -> E
 
 def _levels(job: Job, spans: Sequence[Span], loudness_db: Mapping[str, float]) -> list[float]:
     """Return how loud each span is: its loudest clip."""
-    levels = [_UNKNOWN_DB] * len(spans)
+    levels = [SILENCE_DB] * len(spans)
     starts = [start for start, _ in spans]
     for clip_id, level_db in loudness_db.items():
         at = bisect_right(starts, _sound_of(job, job.clip(clip_id))[0]) - 1
