@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from wemble.core.edges.envelope import Envelope, Levels
+from wemble.core.edges.envelope import Levels
 from wemble.core.signal.levels import Floats
 
 _BLOCK_S = 0.1
