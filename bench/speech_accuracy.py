@@ -23,6 +23,7 @@ import numpy as np
 from speech_corpus import SPLITS, WINDOW_S, Take, moving_takes, takes
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
+from wemble.core.edges.noise import measure_noise, over_noise
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.search import Measured, find, propose
@@ -50,7 +51,8 @@ class Score:
         onset = np.percentile(self.onset_ms, [50, 95]) if self.onset_ms else (np.nan, np.nan)
         loss = np.array(self.loss_ms)
         return (
-            f"{name:<22}{self.phrases:5d} phrases  missed {self.missed}  joined {self.joined}  onset median {onset[0]:5.2f} ms, 95 % {onset[1]:6.2f} ms"
+            f"{name:<22}{self.phrases:5d} phrases  missed {self.missed}  joined {self.joined}"
+            f"  onset median {onset[0]:5.2f} ms, 95 % {onset[1]:6.2f} ms"
             f"  hurt {int((loss > 5).sum())} (worst {loss.max(initial=0):.0f} ms)"
             f"  alone kept {self.disturbances_kept}/{self.disturbances}"
             f"  excess over rooms {100 * (self.kept_s / max(self.allowed_s, 1e-9) - 1):+.1f} %"
@@ -113,6 +115,7 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
     width, frames = bin_frames(take.rate_hz), take.samples.shape[1]
     bins = reduce_samples(take.samples, frames_per_bin=width, before=np.zeros((1, 1), np.float32))
     levels = envelope(bins, rate_hz=take.rate_hz, bin_frames=width, frames=frames)
+    levels = over_noise(levels, measure_noise(levels))
     floor = measure_floor(levels)
 
     def read(start: int, count: int) -> np.ndarray:

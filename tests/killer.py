@@ -1,6 +1,6 @@
 """Kill the server at random moments while it edits, imports and sends, and hold what it answered against what it has then.
 
-Nine kills are a test; ``bench/kill.py`` does hundreds.
+Six kills are a test; ``bench/kill.py`` does hundreds.
 """
 
 from __future__ import annotations

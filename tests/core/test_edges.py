@@ -199,7 +199,7 @@ def test_hits_that_reach_to_the_threshold_end_there_though_the_bleed_of_others_g
 def test_a_higher_floor_asks_for_more_room_and_a_higher_threshold() -> None:
     quiet, loud = (propose(replace(_floor(), level_db=db, level_top_db=db + 3)) for db in (-70.0, -45.0))
     assert loud.room_before_ms > quiet.room_before_ms and loud.room_after_ms > quiet.room_after_ms
-    assert loud.threshold_db >= quiet.threshold_db
+    assert loud.threshold_db >= quiet.threshold_db and loud.threshold_from == "speech"
 
 
 def _floor() -> Floor:
@@ -207,11 +207,18 @@ def _floor() -> Floor:
 
 
 @pytest.mark.parametrize(
-    ("reference", "number", "dbfs"), [("full_scale", -46.0, -46.0), ("floor", 14.0, -46.0), ("peak", 38.0, -46.0)]
+    ("reference", "number", "dbfs"),
+    [
+        ("full_scale", -46.0, -46.0),
+        ("floor", 14.0, -46.0),
+        ("peak", 38.0, -46.0),
+        ("speech", 26.0, -46.0),
+        ("speech", 60.0, -50.0),
+    ],
 )
 def test_a_threshold_counts_from_what_it_says(reference: str, number: float, dbfs: float) -> None:
     recipe = Recipe(number, reference)  # type: ignore[arg-type]
-    assert recipe.threshold_dbfs(floor_db=-60.0, peak_db=-8.0) == dbfs
+    assert recipe.threshold_dbfs(_floor()) == dbfs
 
 
 @pytest.mark.parametrize(

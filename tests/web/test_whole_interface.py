@@ -31,7 +31,7 @@ from wemble.web.endpoints import openapi
 DOCUMENT = openapi()
 OPERATIONS = [(path, method) for path, methods in DOCUMENT["paths"].items() for method in methods]
 WILD = settings(
-    max_examples=25,
+    max_examples=12,
     database=None,
     derandomize=True,
     phases=[Phase.generate],
@@ -125,7 +125,7 @@ def test_no_stream_is_a_server_error(interface: tuple[Flask, Callable[[], Any]])
     client = app.test_client()
     assert len(rules) > 5
 
-    @settings(WILD, max_examples=400)
+    @settings(WILD, max_examples=200)
     @given(st.sampled_from(rules), st.data())
     def ask(rule: Any, data: st.DataObject) -> None:
         known = there()

@@ -1792,7 +1792,8 @@ export interface components {
          *
          *     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
          *     what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
-         *     ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
+         *     ``kept_reasons`` says why it stays; the noise moves between ``floor_db`` and ``floor_to_db``;
+         *     ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
          */
         Draft: {
             /** Target Id */
@@ -1825,6 +1826,10 @@ export interface components {
             bridged: number[];
             /** Floor Db */
             floor_db: number;
+            /** Floor To Db */
+            floor_to_db: number;
+            /** Speech Db */
+            speech_db: number;
             /** Peak Db */
             peak_db: number;
             /** Threshold Db */
@@ -3834,11 +3839,13 @@ export interface components {
          * Recipe
          * @description How sound is told from silence, how much room it keeps, and which fades its edges get.
          *
-         *     ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
-         *     positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-         *     to the threshold alone, as a hit does among the bleed of others; or all is one, from where the programme begins to where its
-         *     last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left out if its loudest lies
-         *     ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
+         *     ``threshold_db`` counts from full scale; up from the floor, wherever that lies at the time; down from the loudest
+         *     10 ms ("peak": a positive number of dB under it); or down from the recording's speech, but never so low that the noise
+         *     passes it. All but the first mean each recording's own. A sound reaches down to where it leaves the floor, as the soft
+         *     ends of words do, or to the threshold alone, as a hit does among the bleed of others; or all is one, from where the
+         *     programme begins to where its last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left
+         *     out if its loudest lies ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears
+         *     of the others is no sound.
          *     A fade of 0 ms means no automatic fades.
          */
         Recipe: {
@@ -3852,7 +3859,7 @@ export interface components {
              * @default floor
              * @enum {string}
              */
-            threshold_from: "full_scale" | "floor" | "peak";
+            threshold_from: "full_scale" | "floor" | "peak" | "speech";
             /**
              * Shortest Gap Ms
              * @default 500

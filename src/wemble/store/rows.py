@@ -6,7 +6,10 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from wemble.core.edges.floor import Floor
+from wemble.core.edges.noise import Noise
 from wemble.core.edges.refine import BandFloors
+
+_STAYS = Noise()
 
 TaskKind = Literal["import", "convert", "export", "check", "demo"]
 TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
@@ -14,10 +17,11 @@ TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interr
 
 @dataclass(frozen=True, slots=True)
 class Floors:
-    """Both floors of a source: at bin and at sample precision."""
+    """The floors of a source, at bin and at sample precision, and how its noise moves over them."""
 
     floor: Floor
     bands: BandFloors
+    noise: Noise = _STAYS
 
 
 @dataclass(frozen=True, slots=True)

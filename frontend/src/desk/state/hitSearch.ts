@@ -134,7 +134,7 @@ function asDrafts(job: Job, draft: HitDraft): Draft[] {
     return {
       target_id, source_id: base?.source_id ?? "", spans, sounds, kept_frames: kept, closed_up_frames: kept, exact: true,
       frames: base ? base.tail_frame - base.head_frame : 0, rate_hz: job.sources[base?.source_id ?? ""]?.rate_hz ?? 48_000, clicks: [], breaths: [], kept_breaths: [], kept_reasons: [],
-      shortest_gap_left_frames: 0, bridged: [], floor_db: Number.NaN, peak_db: 0, threshold_db: Number.NaN, // no level to draw: a hit is measured against itself
+      shortest_gap_left_frames: 0, bridged: [], floor_db: Number.NaN, floor_to_db: Number.NaN, speech_db: Number.NaN, peak_db: 0, threshold_db: Number.NaN, // no level to draw: a hit is measured against itself
     };
   });
 }

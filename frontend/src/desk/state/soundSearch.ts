@@ -18,9 +18,10 @@ export const targetOf = (state: Desk): string | null => {
   return clip ? (clip.finding_id ?? clip.id) : null;
 };
 
+/** What is searched; none stands for all. An edit may have replaced some of those that were named before it. */
 export function searchTargets(state: Desk): string[] {
   const target = targetOf(state);
-  return state.scope === "this" && target ? [target] : [...state.targets];
+  return state.scope === "this" && target ? [target] : state.targets.filter((one) => one in state.job.findings || one in state.job.clips);
 }
 
 export const useSearching = workStore();

@@ -208,11 +208,15 @@ def _doubts_of_whole(job: Job, piece: Piece, request: Request) -> list[Doubt]:
             doubts.append(Doubt("there are no chapters: a section mark makes one"))
         for fault in chapter_faults(chapters, request.shortest_chapter_s):
             doubts.append(Doubt(fault.text, job_frame=piece.start + round(fault.start_ms * job.rate_hz / 1000)))
-    for start, end in stretches_of_nothing(job, piece, round(LONG_SILENCE_S * job.rate_hz)):
+    silent = stretches_of_nothing(job, piece, round(LONG_SILENCE_S * job.rate_hz))
+    for start, end in silent[:MOST_DOUBTS]:
         seconds = (end - start) / job.rate_hz
         doubts.append(
             Doubt(f"{seconds:.1f} s of silence at {clock((start - piece.start) / job.rate_hz)}", job_frame=start)
         )
+    if rest := silent[MOST_DOUBTS:]:
+        seconds = sum(end - start for start, end in rest) / job.rate_hz
+        doubts.append(Doubt(f"{len(rest):,} more stretches of silence, {clock(seconds)} in all", job_frame=rest[0][0]))
     return doubts
 
 

@@ -52,7 +52,8 @@ class Draft:
 
     ``exact`` says whether it is just what Apply does, to the frame, or near it, to a bin of the pyramid. ``kept_frames`` is
     what stays when quiet is cut away, without ``clicks`` and ``breaths``; ``kept_breaths`` could be breaths, for each
-    ``kept_reasons`` says why it stays; ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
+    ``kept_reasons`` says why it stays; the noise moves between ``floor_db`` and ``floor_to_db``;
+    ``closed_up_frames``, in job frames, the length once it is closed up, if that was asked.
     """
 
     target_id: str
@@ -70,6 +71,8 @@ class Draft:
     shortest_gap_left_frames: int
     bridged: list[int]
     floor_db: float
+    floor_to_db: float
+    speech_db: float
     peak_db: float
     threshold_db: float
     exact: bool
@@ -194,6 +197,8 @@ def _draft(library: Library, job: Job, target_id: str, recipe: Recipe, close_up_
         shortest_gap_left_frames=int(gaps.min()) if len(gaps) else 0,
         bridged=_flat(found.bridged_gaps),
         floor_db=round(measured.floor.level_db, 1),
+        floor_to_db=round(measured.floor.level_db + float(measured.envelope.lift_db.max()), 1),
+        speech_db=round(measured.floor.sound_db, 1),
         peak_db=round(measured.floor.peak_db, 1),
         threshold_db=round(sounds.threshold_db, 1),
         exact=exact or recipe.own_only,
@@ -286,7 +291,7 @@ def _found(library: Library, job: Job, target_id: str, recipe: Recipe) -> Sounds
 
 def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
     """Return what a search found as what a treatment is carried out on."""
-    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+    threshold = recipe.threshold_dbfs(floor)
     dropped = _pairs(merged(found.in_the_way[np.argsort(found.in_the_way[:, 0], kind="stable")], 1))
     return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold, dropped=dropped)
 

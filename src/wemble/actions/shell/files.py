@@ -67,7 +67,9 @@ def check_file(path: Path) -> dict[str, Any]:
         verdicts = [
             asdict(verdict)
             for edge in edges
-            for verdict in edge_verdicts(opened.read, edge, rate_hz=source.rate_hz, floors=source.floors.bands)
+            for verdict in edge_verdicts(
+                opened.read, edge, rate_hz=source.rate_hz, floors=opened.measured.floors_at(edge.frame)
+            )
         ]
         return {
             "file": str(path),

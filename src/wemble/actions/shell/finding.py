@@ -18,7 +18,7 @@ from wemble.core.edges.hits import find_hits, measure_take
 from wemble.core.edges.onset import Hit, find_hit
 from wemble.core.edges.programme import find_programme
 from wemble.core.edges.recipe import HitRecipe, Recipe
-from wemble.core.edges.search import as_found, propose
+from wemble.core.edges.search import as_found, noise_spans, propose
 from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.kit.strikes import files_of_hits, read_name
 from wemble.core.shape.seams import Bars, find_seams
@@ -39,8 +39,9 @@ def find_sound(path: Path, recipe: Recipe | None, report: Report = unheard) -> d
             "frames": opened.source.frames,
             "spans": found.spans.tolist(),
             "sounds": found.sounds.tolist(),
+            "noise": noise_spans(opened.measured),
             "floor_db": round(floor.level_db, 2),
-            "threshold_db": round(settings.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db), 2),
+            "threshold_db": round(settings.threshold_dbfs(floor), 2),
         }
 
 

@@ -18,6 +18,7 @@ from wemble.actions.work.executor import Report
 from wemble.core.deliver.names import safe_name
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.floor import measure_floor
+from wemble.core.edges.noise import measure_noise, over_noise
 from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.search import Measured
 from wemble.core.signal.levels import Samples
@@ -126,6 +127,8 @@ def described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bin
     """Return the row of a source whose working copy lies finished in a folder, its floors measured."""
     width = bin_frames(found.rate_hz)
     levels = envelope(bins, rate_hz=found.rate_hz, bin_frames=width, frames=writer.frames)
+    noise = measure_noise(levels)
+    levels = over_noise(levels, noise)
     floor = measure_floor(levels)
     path = copy_path(folder, found.rate_hz)
     reader = _OneFile(path, found.channels)
@@ -148,7 +151,7 @@ def described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bin
         channels=found.channels,
         frames=writer.frames,
         peak=writer.peak,
-        floors=Floors(floor, measure_band_floors(reader.read, levels, floor)),
+        floors=Floors(floor, measure_band_floors(reader.read, levels, floor), noise),
         notes=tuple(notes),
     )
 
@@ -157,7 +160,7 @@ def measured_source(home: Home, row: SourceRow) -> Measured:
     """Return the envelope and floors of a source that lies in its place."""
     bins = read_energy(home.source(row.id), row.channels)
     levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
-    return Measured(levels, row.floors.floor, row.floors.bands)
+    return Measured(over_noise(levels, row.floors.noise), row.floors.floor, row.floors.bands)
 
 
 class _OneFile:

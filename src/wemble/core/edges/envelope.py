@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -19,13 +19,18 @@ _SUSTAINED_S = 0.05
 _TINY_POWER = np.float32(10.0 ** (SILENCE_DB / 10.0))
 
 
+def _stays() -> Levels:
+    return np.zeros(1, np.float32)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Envelope:
     """Short-term levels of a source, of its loudest channel.
 
     ``level_db`` and ``upper_db`` are float32 (bins,): the RMS over about 10 ms, of the samples and of their first
     difference, which weighs the upper band. ``sustained_db`` is the level over about 50 ms, in which a restless
-    floor is steadier. ``power`` and ``upper_power`` are the first two as powers.
+    floor is steadier. ``power`` and ``upper_power`` are the first two as powers. ``lift_db`` and ``upper_lift_db`` say how
+    far the noise of each band lies over where it is lowest: (bins,), or (1,) where it stays there.
     """
 
     rate_hz: int
@@ -36,11 +41,34 @@ class Envelope:
     sustained_db: Levels
     power: Levels
     upper_power: Levels
+    lift_db: Levels = field(default_factory=_stays)
+    upper_lift_db: Levels = field(default_factory=_stays)
+
+    @property
+    def steadied_db(self) -> Levels:
+        """The level as it would be if the noise stayed where it is lowest: what stands out of the noise, stands out of that."""
+        return self.level_db - self.lift_db if len(self.lift_db) > 1 else self.level_db
+
+    @property
+    def steadied_upper_db(self) -> Levels:
+        """The same of the upper band."""
+        return self.upper_db - self.upper_lift_db if len(self.upper_lift_db) > 1 else self.upper_db
+
+    @property
+    def steadied_sustained_db(self) -> Levels:
+        """The same of the level over about 50 ms."""
+        return self.sustained_db - self.lift_db if len(self.lift_db) > 1 else self.sustained_db
 
     @property
     def bin_s(self) -> float:
         """Length of a bin in seconds."""
         return self.bin_frames / self.rate_hz
+
+    def lift_at(self, frame: int) -> tuple[float, float]:
+        """Return how far the noise of the full and the upper band lies over where it is lowest, at a frame, in dB."""
+        at = min(max(frame // self.bin_frames, 0), max(len(self.level_db) - 1, 0))
+        full, upper = (float(lift[at if len(lift) > 1 else 0]) for lift in (self.lift_db, self.upper_lift_db))
+        return full, upper
 
     def bins(self, milliseconds: float) -> int:
         """Return a duration in bins, rounded to the nearest."""
@@ -51,6 +79,7 @@ class Envelope:
         low, high = start_frame // self.bin_frames, -(-end_frame // self.bin_frames)
         frames = min(high * self.bin_frames, self.frames) - low * self.bin_frames
         span = slice(low, high)
+        lift_db, upper_lift_db = (lift if len(lift) == 1 else lift[span] for lift in (self.lift_db, self.upper_lift_db))
         return Envelope(
             self.rate_hz,
             self.bin_frames,
@@ -60,6 +89,8 @@ class Envelope:
             self.sustained_db[span],
             self.power[span],
             self.upper_power[span],
+            lift_db,
+            upper_lift_db,
         )
 
 
@@ -72,7 +103,8 @@ def envelope(bins: Bins, *, rate_hz: int, bin_frames: int, frames: int) -> Envel
 
 def from_powers(like: Envelope, power: Levels, upper_power: Levels) -> Envelope:
     """Return an envelope with other powers, bin by bin."""
-    return _of_powers(like.rate_hz, like.bin_frames, like.frames, power, upper_power, power)
+    made = _of_powers(like.rate_hz, like.bin_frames, like.frames, power, upper_power, power)
+    return replace(made, lift_db=like.lift_db, upper_lift_db=like.upper_lift_db)
 
 
 def _of_powers(

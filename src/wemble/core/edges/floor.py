@@ -19,6 +19,9 @@ _DIGITAL_SILENCE_DB = -120.0
 _ENDS_UNDER_DB, _PAUSE_MS = 22.0, 200.0
 _FALL_MS, _FALL_MEAN_MS = 60.0, 20.0
 _USUAL_FALL_DB_S, _LEAST_FALL_DB_S = 400.0, 10.0
+_CLEAR_DB, _CLEAR_OVER_TOP_DB = 10.0, 3.0
+_LEAST_CLEAR_DB = -90.0
+"""What is quieter than that is no sound, however quiet the room (our choice)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,9 +44,16 @@ class Floor:
     confidence: float
     fall_db_s: float = _USUAL_FALL_DB_S
 
+    @property
+    def clear_db(self) -> float:
+        """The least level that is clear of the noise, and of what it passes by itself."""
+        return max(self.level_db + _CLEAR_DB, self.level_top_db + _CLEAR_OVER_TOP_DB, _LEAST_CLEAR_DB)
+
 
 def measure_floor(envelope: Envelope) -> Floor:
     """Measure floor and sound level from the low and the high end of the short-term level distribution.
+
+    Where the noise moves, the floor is where it is lowest (`Envelope.steadied_db`); sound is as loud as it is.
 
     Bins are averaged over 100 ms, so that a dip inside a sound is not taken for the floor; digital silence does not
     count. The floor is the mean power of the quietest windows (those near the 4th percentile); a steady hum is part
@@ -54,12 +64,12 @@ def measure_floor(envelope: Envelope) -> Floor:
     alive = envelope.level_db > _DIGITAL_SILENCE_DB
     if not alive.any():
         return Floor(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, 0.0)
-    level, upper = envelope.level_db[alive], envelope.upper_db[alive]
+    level, upper, heard = envelope.steadied_db[alive], envelope.steadied_upper_db[alive], envelope.level_db[alive]
     quiet, spread_db = _quiet_bins(level, envelope)
     floor_db, top_db = _mean_db(level[quiet]), _top(level[quiet])
     bright = upper[quiet & _near(_smoothed_db(upper, envelope), quiet)]
     loud = level > floor_db + 10.0
-    sound_db = _mean_db(level[loud]) if loud.any() else floor_db
+    sound_db = _mean_db(heard[loud]) if loud.any() else floor_db
     lift = np.clip((sound_db - floor_db - 6.0) / 12.0, 0.0, 1.0)
     steady = np.clip(1.0 - (spread_db - 2.0) / 8.0, 0.0, 1.0)
     plenty = np.clip(quiet.sum() * envelope.bin_s / 1.0, 0.0, 1.0)
@@ -68,9 +78,9 @@ def measure_floor(envelope: Envelope) -> Floor:
         upper_db=_mean_db(bright),
         level_top_db=top_db,
         upper_top_db=_top(bright),
-        sustained_top_db=max(_top(envelope.sustained_db[alive][quiet]), floor_db + _SUSTAINED_OVER_DB),
+        sustained_top_db=max(_top(envelope.steadied_sustained_db[alive][quiet]), floor_db + _SUSTAINED_OVER_DB),
         sound_db=sound_db,
-        peak_db=float(level.max()),
+        peak_db=float(heard.max()),
         confidence=round(float(lift * steady * plenty), 2),
         fall_db_s=_fall_db_s(level, max(floor_db + 10.0, sound_db - _ENDS_UNDER_DB), envelope),
     )

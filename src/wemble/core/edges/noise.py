@@ -9,13 +9,13 @@ Martin 2001). Where the answer is wide, the noise is *unknown*: it goes on from 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from wemble.core.edges.envelope import Levels
+from wemble.core.edges.envelope import Envelope, Levels
 from wemble.core.signal.levels import Floats
 
 _BLOCK_S = 0.1
@@ -34,8 +34,82 @@ _SLOWLY_DB, _QUICKLY_DB, _ANYWHERE = 1.5, 6.0, 0.2
 _OVER_NOISE_DB, _STEADY_OVER_NOISE_DB = 0.5, 3.0
 _MEMORY_BLOCKS = 6
 _LEAST_SPREAD_DB, _MOST_SPREAD_DB = 0.35, 2.0
+_STEADY_BLOCKS, _OF_STEADIEST = 5, 1.8
+"""The steadiest of many waver by less than all do: by a little more than half."""
 _WARM_UP_S = 40.0
 _LEAST = 1e-12
+_STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3
+
+
+@dataclass(frozen=True, slots=True)
+class Noise:
+    """How the noise of a recording moves: straight lines between frames, in dB over where it is lowest, in both bands.
+
+    Noise that stays has one place and no lift. ``known`` is the part of the recording in which it could be told from sound.
+    """
+
+    frames: tuple[int, ...] = (0,)
+    full_db: tuple[float, ...] = (0.0,)
+    upper_db: tuple[float, ...] = (0.0,)
+    known: float = 1.0
+
+    @property
+    def moves(self) -> bool:
+        """Whether it does not stay."""
+        return any(self.full_db) or any(self.upper_db)
+
+
+def measure_noise(envelope: Envelope) -> Noise:
+    """Follow the noise of both bands of an envelope; what wavers by less than `_STAYS_WITHIN_DB` stays."""
+    tracks = []
+    for power in (envelope.power, envelope.upper_power):
+        levels = block_levels(power, envelope.bin_s)
+        tracks.append(track(levels, spread_db=spread_of(levels)))
+    if not all(one.known.any() for one in tracks):
+        return Noise(known=0.0)
+    lines = [_line(one) for one in tracks]
+    width = max(round(_BLOCK_S / envelope.bin_s), 1)
+    places = sorted(set().union(*(nodes for nodes, _ in lines)))
+    full_db, upper_db = (
+        tuple(round(float(v), 2) for v in np.interp(places, nodes, levels) - min(levels)) for nodes, levels in lines
+    )
+    frames = tuple(round((block + 0.5) * width * envelope.bin_frames) for block in places)
+    return Noise(frames, full_db, upper_db, round(min(float(one.known.mean()) for one in tracks), 3))
+
+
+def over_noise(envelope: Envelope, noise: Noise) -> Envelope:
+    """Return an envelope that knows how its noise moves."""
+    if not noise.moves:
+        return envelope
+    middles = (np.arange(len(envelope.level_db)) + 0.5) * envelope.bin_frames
+    full, upper = (
+        np.interp(middles, noise.frames, line).astype(np.float32) for line in (noise.full_db, noise.upper_db)
+    )
+    return replace(envelope, lift_db=full, upper_lift_db=upper)
+
+
+def _line(followed: Track) -> tuple[list[int], list[float]]:
+    """Return the blocks between which straight lines are near enough to a track, and its levels there, in dB.
+
+    Where it is not known it goes on from the nearest blocks where it is. A step counts from a little before to a little
+    behind, as if it were as loud: noise that just began is no sound.
+    """
+    at = np.arange(len(followed.level_db))
+    level = np.interp(at, at[followed.known], followed.level_db[followed.known])
+    level = ndimage.maximum_filter1d(level, _STEP_REACH_BLOCKS, mode="nearest")
+    if np.ptp(level) <= _STAYS_WITHIN_DB:
+        return [0], [0.0]
+    nodes = [0, len(level) - 1]
+    at_node = 0
+    while at_node < len(nodes) - 1:
+        first, last = nodes[at_node], nodes[at_node + 1]
+        off = np.abs(level[first : last + 1] - np.linspace(level[first], level[last], last - first + 1))
+        worst = int(np.argmax(off))
+        if off[worst] > _LINE_WITHIN_DB:
+            nodes.insert(at_node + 1, first + worst)
+        else:
+            at_node += 1
+    return nodes, level[nodes].tolist()
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +178,7 @@ def _gamma_db(over_db: Floats, shape: float) -> Floats:
     r = np.clip(over_db, -60.0, 20.0) * (np.log(10.0) / 10.0)
     # Stirling: the shapes of blocks of 0.1 s lie far over 1.
     log_density = 0.5 * np.log(shape / (2.0 * np.pi)) + shape * (1.0 + r - np.exp(r)) + np.log(np.log(10.0) / 10.0)
-    return np.exp(np.maximum(log_density, -80.0))
+    return np.asarray(np.exp(np.maximum(log_density, -80.0)))
 
 
 def _posterior(likely: Floats) -> Floats:
@@ -172,11 +246,10 @@ def block_levels(power: Levels, bin_s: float) -> Floats:
 
 
 def spread_of(block_db: Floats) -> float:
-    """Return how much noise alone wavers from block to block, in dB: among the steadiest seconds, as a typical one of them."""
+    """Return how much noise alone wavers from block to block, in dB: as among the steadiest half seconds."""
     alive = block_db[block_db > _DEAD_DB]
-    width = 10
-    if len(alive) < width:
-        return 1.0
-    windows = np.lib.stride_tricks.sliding_window_view(alive, width)
-    step = np.std(np.diff(windows, axis=1), axis=1) / np.sqrt(2.0)
-    return float(np.clip(1.2 * np.percentile(step, 10), _LEAST_SPREAD_DB, _MOST_SPREAD_DB))
+    if len(alive) < _STEADY_BLOCKS:
+        return _MOST_SPREAD_DB
+    windows = np.lib.stride_tricks.sliding_window_view(alive, _STEADY_BLOCKS)
+    wavers = np.sqrt(np.mean(np.square(np.diff(windows, axis=1)), axis=1) / 2.0)
+    return float(np.clip(_OF_STEADIEST * np.percentile(wavers, 5), _LEAST_SPREAD_DB, _MOST_SPREAD_DB))

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from statistics import median
 from typing import Literal, get_args
 
+from wemble.core.edges.floor import Floor
 from wemble.core.shape.curves import SHAPES, Shape
 from wemble.errors import InvalidInput
 
-Reference = Literal["full_scale", "floor", "peak"]
+Reference = Literal["full_scale", "floor", "peak", "speech"]
 Reach = Literal["floor", "threshold", "programme"]
 DOUBTFUL = 0.5
 """Under this confidence somebody should look."""
@@ -22,11 +23,13 @@ TREATMENTS: tuple[TreatmentKind, ...] = get_args(TreatmentKind)
 class Recipe:
     """How sound is told from silence, how much room it keeps, and which fades its edges get.
 
-    ``threshold_db`` counts from full scale, up from the floor, or down from the loudest 10 ms ("peak": a
-    positive number of dB under it). A sound reaches down to where it leaves the floor, as the soft ends of words do, or
-    to the threshold alone, as a hit does among the bleed of others; or all is one, from where the programme begins to where its
-    last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left out if its loudest lies
-    ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears of the others is no sound.
+    ``threshold_db`` counts from full scale; up from the floor, wherever that lies at the time; down from the loudest
+    10 ms ("peak": a positive number of dB under it); or down from the recording's speech, but never so low that the noise
+    passes it. All but the first mean each recording's own. A sound reaches down to where it leaves the floor, as the soft
+    ends of words do, or to the threshold alone, as a hit does among the bleed of others; or all is one, from where the
+    programme begins to where its last ring-out meets the floor, and neither threshold nor gaps matter. A breath is left
+    out if its loudest lies ``breath_under_db`` or more under the speech, in the mean. With ``own_only`` what a lane hears
+    of the others is no sound.
     A fade of 0 ms means no automatic fades.
     """
 
@@ -54,21 +57,24 @@ class Recipe:
                 f"unknown fade shape {self.fade_shape!r}, reference {self.threshold_from!r} or reach {self.reach!r}"
             )
 
-    def threshold_dbfs(self, *, floor_db: float, peak_db: float) -> float:
-        """Return the threshold in dB relative to full scale.
+    def threshold_dbfs(self, floor: Floor) -> float:
+        """Return the threshold in dB relative to full scale, where the noise is lowest.
 
         Examples
         --------
-        >>> Recipe(threshold_db=12.0, threshold_from="floor").threshold_dbfs(floor_db=-60.0, peak_db=-10.0)
-        -48.0
+        >>> floor = Floor(-60.0, -80.0, -58.0, -78.0, -57.0, sound_db=-25.0, peak_db=-10.0, confidence=1.0)
+        >>> [Recipe(20.0, name).threshold_dbfs(floor) for name in ("floor", "peak", "speech")]
+        [-40.0, -30.0, -45.0]
         """
         match self.threshold_from:
             case "full_scale":
                 return self.threshold_db
             case "floor":
-                return floor_db + self.threshold_db
+                return floor.level_db + self.threshold_db
             case "peak":
-                return peak_db - self.threshold_db
+                return floor.peak_db - self.threshold_db
+            case "speech":
+                return max(floor.sound_db - self.threshold_db, floor.clear_db)
 
 
 _LIMITS = (

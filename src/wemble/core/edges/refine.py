@@ -68,6 +68,19 @@ class BandFloors:
         under = level_db - _AUDIBLE_OVER_DB
         return cls(under, _NEVER_DB, level_db, _NEVER_DB, surprising_db=_NEVER_DB)
 
+    def lifted(self, full_db: float, upper_db: float) -> BandFloors:
+        """Return the floors where the noise lies higher by so much, in the full and the upper band."""
+        if not full_db and not upper_db:
+            return self
+        return BandFloors(
+            self.full_db + full_db,
+            self.upper_db + upper_db,
+            self.full_top_db + full_db,
+            self.upper_top_db + upper_db,
+            self.predictor,
+            self.surprising_db + max(full_db, upper_db),
+        )
+
     @property
     def full_audible_db(self) -> float:
         """A sound as loud as the floor adds 3 dB to it; a restless floor asks for more."""
@@ -105,8 +118,8 @@ def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFlo
     """
     rate_hz = envelope.rate_hz
     quiet = runs(
-        (envelope.level_db < max(floor.level_db + 3.0, floor.level_top_db))
-        & (envelope.upper_db < max(floor.upper_db + 3.0, floor.upper_top_db))
+        (envelope.steadied_db < max(floor.level_db + 3.0, floor.level_top_db))
+        & (envelope.steadied_upper_db < max(floor.upper_db + 3.0, floor.upper_top_db))
     )
     length = envelope.bins(_QUIET_PIECE_MS)
     places = quiet[quiet[:, 1] - quiet[:, 0] >= length + 4]
@@ -116,14 +129,25 @@ def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFlo
     chosen = places[np.linspace(0, len(places) - 1, min(len(places), _QUIET_PIECES)).round().astype(int)]
     middles = ((chosen[:, 0] + chosen[:, 1] - length) // 2 * envelope.bin_frames).tolist()
     pieces = [read(middle, length * envelope.bin_frames) for middle in middles]
+    lifts = [envelope.lift_at(middle + length * envelope.bin_frames // 2) for middle in middles]
     skip = ms_to_frames(_CONTEXT_MS, rate_hz)
     levels = [band_levels_db(piece, rate_hz) for piece in pieces]
-    full_db, full_top_db = _mean_and_top([full[skip:-skip] for full, _ in levels])
-    upper_db, upper_top_db = _mean_and_top([upper[skip:-skip] for _, upper in levels])
-    predictor = tuple(
-        prediction_error_filter(channel.astype(np.float64) for piece in pieces for channel in piece).tolist()
+    full_db, full_top_db = _mean_and_top(
+        [full[skip:-skip] - by for (full, _), (by, _) in zip(levels, lifts, strict=True)]
     )
-    white_db, white_top_db = _mean_and_top([whitened_level_db(p, predictor, rate_hz)[skip:-skip] for p in pieces])
+    upper_db, upper_top_db = _mean_and_top(
+        [upper[skip:-skip] - by for (_, upper), (_, by) in zip(levels, lifts, strict=True)]
+    )
+    predictor = tuple(
+        prediction_error_filter(
+            from_db(-by) * channel.astype(np.float64)
+            for piece, (by, _) in zip(pieces, lifts, strict=True)
+            for channel in piece
+        ).tolist()
+    )
+    white_db, white_top_db = _mean_and_top(
+        [whitened_level_db(p, predictor, rate_hz)[skip:-skip] - max(by) for p, by in zip(pieces, lifts, strict=True)]
+    )
     surprising_db = max(white_db + _SURPRISING_OVER_DB, white_top_db + _SURPRISING_OVER_TOP_DB)
     return BandFloors(full_db, upper_db, full_top_db, upper_top_db, predictor, surprising_db)
 
@@ -135,7 +159,7 @@ def refine_sounds(
     dropped: Spans,
     rate_hz: int,
     frames: int,
-    floors: BandFloors,
+    floors_at: Callable[[int], BandFloors],
     report: Callable[[float], None] = lambda part: None,
 ) -> Spans:
     """Return the sounds with both ends moved to where they stand out of the floor.
@@ -148,6 +172,8 @@ def refine_sounds(
     ----------
     sounds, dropped : int64 (n, 2)
         In source frames, at bin precision, sounds in order.
+    floors_at
+        Gives the floors at a frame of the source.
     """
     reach = round(_REACH_MS * rate_hz / 1000.0)
     before, after = np.sort(dropped[:, 1]), np.sort(dropped[:, 0])
@@ -157,8 +183,9 @@ def refine_sounds(
         highest = min(
             end + reach, int(sounds[at + 1, 0]) if at + 1 < len(sounds) else frames, _first_over(after, end, frames)
         )
-        out[at, 0] = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors)
-        out[at, 1] = _audible(read, end, max(end - reach, int(out[at, 0]) + 1), highest, rate_hz, floors, mirrored=True)
+        out[at, 0] = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors_at(start))
+        latest = max(end - reach, int(out[at, 0]) + 1)
+        out[at, 1] = _audible(read, end, latest, highest, rate_hz, floors_at(end), mirrored=True)
         report((at + 1) / len(sounds))
     return out
 

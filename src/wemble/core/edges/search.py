@@ -15,8 +15,7 @@ from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, refine_sounds, to_the_level
 from wemble.core.edges.silence import HYSTERESIS_DB, Found, Spans, find_sounds, with_rooms
 
-_OVER_FLOOR_DB = 10.0
-_UNDER_SOUND_DB = 22.0
+_UNDER_SPEECH_DB = 22.0
 _UNDER_PEAK_DB = 28.0
 _DIES_AWAY_DB = 20.0
 
@@ -24,20 +23,19 @@ _DIES_AWAY_DB = 20.0
 def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
     """Propose settings from the floor and the level of the sound, which is speech unless another material is named.
 
-    The threshold is a fixed step under the sound, but at least 10 dB over the floor and over what the noise passes
-    by itself. A high floor hides more of a sound's soft start and end, so the rooms grow with it; the one behind is as long
-    as the recording's own room needs to fall by another 20 dB, and 130 ms more. What is struck may be
+    The threshold is a fixed step under the speech, but clear of the floor and of what the noise passes by itself. A high
+    floor hides more of a sound's soft start and end, so the rooms grow with it; the one behind is as long as the
+    recording's own room needs to fall by another 20 dB, and 130 ms more. What is struck may be
     as short as a click, and follows closely (common practice: half a second joins hits into one); others are heard in
     between, so its threshold lies a step under its own loudest. Only speech has breaths to be left out. Music is one
     programme, with rooms of our choice.
     """
     if material == "music":
         return Recipe(room_before_ms=50.0, room_after_ms=250.0, breaths_are_sound=True, reach="programme")
-    threshold = max(floor.level_db + _OVER_FLOOR_DB, floor.level_top_db + 3.0, floor.sound_db - _UNDER_SOUND_DB)
     higher = max(0.0, floor.level_db + 60.0)
     proposed = Recipe(
-        threshold_db=round(max(threshold, -90.0), 1),
-        threshold_from="full_scale",
+        threshold_db=_UNDER_SPEECH_DB,
+        threshold_from="speech",
         room_before_ms=float(round(70.0 + 2.0 * min(higher, 20.0), -1)),
         room_after_ms=float(
             round(130.0 + 3.0 * min(higher, 20.0) + 1000.0 * min(_DIES_AWAY_DB / floor.fall_db_s, 0.3), -1)
@@ -47,7 +45,8 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
         return proposed
     return replace(
         proposed,
-        threshold_db=round(max(proposed.threshold_db, floor.peak_db - _UNDER_PEAK_DB), 1),
+        threshold_db=round(max(proposed.threshold_dbfs(floor), floor.peak_db - _UNDER_PEAK_DB), 1),
+        threshold_from="full_scale",
         shortest_gap_ms=80.0,
         shortest_sound_ms=5.0,
         breaths_are_sound=True,
@@ -57,11 +56,15 @@ def propose(floor: Floor, *, material: Material = "speech") -> Recipe:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Measured:
-    """A source made ready for finding: its envelope and its floors."""
+    """A source made ready for finding: its envelope, with its noise as it moves, and its floors where that is lowest."""
 
     envelope: Envelope
     floor: Floor
     band_floors: BandFloors
+
+    def floors_at(self, frame: int) -> BandFloors:
+        """Return the floors at a frame."""
+        return self.band_floors.lifted(*self.envelope.lift_at(frame))
 
 
 def find(
@@ -110,10 +113,11 @@ def refined(
     report: Callable[[float], None] = lambda part: None,
 ) -> Spans:
     """Return sounds that were found roughly, to the sample; runs of them that are `apart` may be refined each by itself."""
-    rate_hz, released_db = measured.envelope.rate_hz, _released_db(measured, recipe)
-    floors = measured.band_floors if recipe.reach == "floor" else BandFloors.at(released_db)
+    rate_hz, released_db = measured.envelope.rate_hz, recipe.threshold_dbfs(measured.floor) - HYSTERESIS_DB
+    level = BandFloors.at(released_db)
+    floors_at = measured.floors_at if recipe.reach == "floor" else lambda frame: level
     sounds = refine_sounds(
-        read, sounds, dropped=in_the_way, rate_hz=rate_hz, frames=tail_frame, floors=floors, report=report
+        read, sounds, dropped=in_the_way, rate_hz=rate_hz, frames=tail_frame, floors_at=floors_at, report=report
     ).clip(head_frame, tail_frame)
     return to_the_level(read, sounds, released_db, rate_hz=rate_hz) if recipe.reach == "threshold" else sounds
 
@@ -139,7 +143,11 @@ def as_found(programme: Programme | None, recipe: Recipe, *, rate_hz: int, head_
     return replace(found, sounds=sounds, spans=spans + head_frame)
 
 
-def _released_db(measured: Measured, recipe: Recipe) -> float:
-    """Return the level under which a sound that reaches to the threshold alone is over."""
-    floor = measured.floor
-    return recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db) - HYSTERESIS_DB
+def noise_spans(measured: Measured) -> list[tuple[int, int, float]]:
+    """Return how the noise moves, as spans of a source with the level of each, in dB: never apart from it by more than 1 dB."""
+    lift, width = measured.envelope.lift_db, measured.envelope.bin_frames
+    steps = np.round(lift)
+    starts = np.flatnonzero(np.diff(steps, prepend=np.nan) != 0.0)
+    ends = [*(starts[1:] * width).tolist(), measured.envelope.frames]
+    levels = measured.floor.level_db + steps[starts]
+    return [(a * width, b, round(float(db), 1)) for a, b, db in zip(starts.tolist(), ends, levels, strict=True)]

@@ -21,7 +21,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.edges.envelope import Envelope, Flags, counts_in, merged, runs
+from wemble.core.edges.envelope import Envelope, Flags, Levels, counts_in, merged, runs
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
 
@@ -164,9 +164,8 @@ def clean_quiet(envelope: Envelope, floor: Floor, gaps: Spans) -> Spans:
     gaps : int64 (n, 2)
         In source frames.
     """
-    quiet = (
-        envelope.level_db <= max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
-    ) & (envelope.upper_db <= max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB))
+    level_db, upper_db = _active_over_db(floor)
+    quiet = (envelope.steadied_db <= level_db) & (envelope.steadied_upper_db <= upper_db)
     inside = np.zeros(len(quiet), np.bool_)
     width = envelope.bin_frames
     for start, end in gaps.tolist():
@@ -176,18 +175,28 @@ def clean_quiet(envelope: Envelope, floor: Floor, gaps: Spans) -> Spans:
 
 def _candidates(envelope: Envelope, floor: Floor, recipe: Recipe) -> tuple[Spans, Spans, Flags]:
     """Return the active runs with a seed, those without that may be consonants, and the seeds."""
-    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
-    seeds = envelope.level_db >= threshold
+    threshold = recipe.threshold_dbfs(floor)
+    level = envelope.steadied_db if recipe.threshold_from == "floor" else envelope.level_db
+    seeds = level >= threshold
+    if recipe.threshold_from == "speech":
+        seeds &= envelope.steadied_db >= floor.clear_db
     if recipe.reach == "threshold":
-        spans = runs(envelope.level_db >= threshold - HYSTERESIS_DB)
+        spans = runs(level >= threshold - HYSTERESIS_DB)
         return spans[counts_in(seeds, spans) > 0], spans[:0], seeds
-    level_db = max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB)
-    upper_db = max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB)
-    active = (envelope.level_db > min(level_db, threshold)) | (envelope.upper_db > upper_db)
-    active |= envelope.sustained_db > floor.sustained_top_db
+    level_db, upper_db = _active_over_db(floor)
+    active = (envelope.steadied_db > min(level_db, threshold)) | (envelope.steadied_upper_db > upper_db)
+    active |= envelope.steadied_sustained_db > floor.sustained_top_db
     spans = merged(runs(active), envelope.bins(_DIP_MS) + 1)
     seeded = counts_in(seeds, spans) > 0
     return spans[seeded], spans[~seeded], seeds
+
+
+def _active_over_db(floor: Floor) -> tuple[float, float]:
+    """Return over which levels of the full and the upper band something stands out of the floor."""
+    return (
+        max(floor.level_db + _ACTIVE_OVER_FLOOR_DB, floor.level_top_db + _ACTIVE_OVER_TOP_DB),
+        max(floor.upper_db + _ACTIVE_OVER_FLOOR_DB, floor.upper_top_db + _ACTIVE_OVER_TOP_DB),
+    )
 
 
 def _sort_out(
@@ -225,9 +234,14 @@ def _voiced(envelope: Envelope, floor: Floor) -> Flags:
     powers is compared with that of `_VOICED_BELOW_HZ`.
     """
     most = np.float32((2.0 * np.sin(np.pi * _VOICED_BELOW_HZ / envelope.rate_hz)) ** 2)
-    level = envelope.power - np.float32(10.0 ** (floor.level_db / 10.0))
-    upper = envelope.upper_power - np.float32(10.0 ** (floor.upper_db / 10.0))
+    level = envelope.power - _power(floor.level_db, envelope.lift_db)
+    upper = envelope.upper_power - _power(floor.upper_db, envelope.upper_lift_db)
     return np.asarray(upper < most * level)
+
+
+def _power(floor_db: float, lift_db: Levels) -> Levels:
+    """Return the power of the noise."""
+    return np.asarray(np.power(np.float32(10.0), (np.float32(floor_db) + lift_db) / np.float32(10.0)))
 
 
 def _with_consonants(envelope: Envelope, floor: Floor, mains: Spans, faint: Spans, dropped: Spans) -> Spans:
@@ -278,7 +292,7 @@ def _held_ms(envelope: Envelope, floor: Floor, spans: Spans) -> Floats:
     milliseconds stay short however far apart they are."""
     if not len(spans):
         return np.zeros(0)
-    power = np.maximum(envelope.power.astype(np.float64) - 10.0 ** (floor.level_db / 10.0), 0.0)
+    power = np.maximum(envelope.power.astype(np.float64) - _power(floor.level_db, envelope.lift_db), 0.0)
     bounds = np.minimum(spans, len(power) - 1).ravel()
     total, squares = np.add.reduceat(power, bounds)[::2], np.add.reduceat(np.square(power), bounds)[::2]
     return np.asarray(np.square(total) / np.maximum(squares, 1e-30) * envelope.bin_s * 1000.0)

@@ -79,7 +79,7 @@ def find_said(own: OwnSound, floor: Floor, recipe: Recipe) -> Said:
     """Find what is said on a lane, at the precision of a bin, in frames from the start of its envelope."""
     shown = own.shown
     found = find_sounds(shown, floor, recipe)
-    threshold = recipe.threshold_dbfs(floor_db=floor.level_db, peak_db=floor.peak_db)
+    threshold = recipe.threshold_dbfs(floor)
     bins = np.minimum(-(-found.sounds // shown.bin_frames), len(shown.power))
     sure = counts_in(own.surely.level_db >= threshold, bins) * shown.bin_s >= _SURE_FOR_S
     sounds = found.sounds[sure]

@@ -54,7 +54,7 @@ function Empty() {
   );
 }
 
-const REFERENCES: Record<Recipe["threshold_from"], string> = { full_scale: "full scale", floor: "over the floor", peak: "under the peak" };
+const REFERENCES: Record<Recipe["threshold_from"], string> = { full_scale: "full scale", floor: "over the floor", peak: "under the peak", speech: "under the speech" };
 
 type SoundIs = "speech" | "breaths" | "loud" | "programme";
 
@@ -76,7 +76,6 @@ const soundIs = (recipe: Recipe): SoundIs => (recipe.reach === "programme" ? "pr
 
 function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const drafts = useOpen((desk) => desk.drafts);
-  const floor = drafts?.[0]?.floor_db;
   const sounds = useOpen((desk) => desk.brief.material) === "speech" || soundIs(recipe) === "speech" ? SOUNDS : OTHER_SOUNDS;
   const lanes = useOpen((desk) => Object.values(desk.job.lanes).filter((lane) => !lane.role).length);
   const change = (name: keyof Recipe) => (value: number) => setRecipe({ [name]: value });
@@ -84,7 +83,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
   const countFrom = (reference: Recipe["threshold_from"]) => {
     const draft = drafts?.[0];
     if (!draft) return;
-    const counted = { full_scale: draft.threshold_db, floor: draft.threshold_db - draft.floor_db, peak: draft.peak_db - draft.threshold_db };
+    const counted = { full_scale: draft.threshold_db, floor: draft.threshold_db - draft.floor_db, peak: draft.peak_db - draft.threshold_db, speech: draft.speech_db - draft.threshold_db };
     setRecipe({ threshold_from: reference, threshold_db: Math.round(counted[reference] * 10) / 10 });
   };
   return (
@@ -123,11 +122,7 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
             <option key={value} value={value}>{name}</option>
           ))}
         </select>
-        {floor !== undefined && (
-          <span className="ml-auto text-xs">
-            floor <span className="num">{floor.toFixed(1).replace("-", "−")} dB</span>
-          </span>
-        )}
+        {drafts !== null && drafts.length > 0 && <Levels drafts={drafts} counted={recipe.reach !== "programme" && recipe.threshold_from !== "full_scale"} />}
       </label>
       {lanes > 1 && (
         <label className="flex items-center gap-1.5 text-soft">
@@ -137,6 +132,23 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
       )}
     </>
   );
+}
+
+/** Where the noise of the recordings lies, and what the threshold comes to in each of them. */
+function Levels({ drafts, counted }: { readonly drafts: readonly Draft[]; readonly counted: boolean }) {
+  const noise = range(drafts.flatMap((draft) => [draft.floor_db, draft.floor_to_db]));
+  const level = range(drafts.map((draft) => draft.threshold_db));
+  return (
+    <span className="ml-auto text-xs">
+      noise <span className="num">{noise} dB</span>
+      {counted && <>, cut under <span className="num">{level} dB</span></>}
+    </span>
+  );
+}
+
+function range(levels: readonly number[]): string {
+  const ends = [Math.min(...levels), Math.max(...levels)].map((level) => level.toFixed(0).replace("-", "−"));
+  return ends[0] === ends[1] ? String(ends[0]) : ends.join(" to ");
 }
 
 /** One span of each recording: neither threshold nor gaps matter. */
