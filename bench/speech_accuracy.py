@@ -22,11 +22,8 @@ import numpy as np
 
 from speech_corpus import SPLITS, WINDOW_S, Take, moving_takes, takes
 from wemble.core.edges.envelope import envelope
-from wemble.core.edges.floor import measure_floor
-from wemble.core.edges.noise import measure_noise, over_noise
 from wemble.core.edges.recipe import Recipe
-from wemble.core.edges.refine import measure_band_floors
-from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.search import find, measure, propose
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 
@@ -115,14 +112,12 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
     width, frames = bin_frames(take.rate_hz), take.samples.shape[1]
     bins = reduce_samples(take.samples, frames_per_bin=width, before=np.zeros((1, 1), np.float32))
     levels = envelope(bins, rate_hz=take.rate_hz, bin_frames=width, frames=frames)
-    levels = over_noise(levels, measure_noise(levels))
-    floor = measure_floor(levels)
 
     def read(start: int, count: int) -> np.ndarray:
         return cut(take.samples, start, count)
 
-    recipe = propose(floor)
-    measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
+    measured = measure(read, levels)
+    recipe = propose(measured.floor)
     found = find(read, measured, recipe, head_frame=0, tail_frame=frames)
     return [tuple(s) for s in found.spans.tolist()], [tuple(s) for s in found.sounds.tolist()], recipe
 

@@ -245,9 +245,9 @@ def test_nothing_found_and_no_room_tone_say_what_to_do(library: Library, bring_i
     soundfile.write(loud, phrases(2.0)[int(0.75 * RATE) : int(1.25 * RATE)], RATE)
     job_id, _ = bring_in(loud)
     with pytest.raises(InvalidInput, match="lower it"):
-        found(library, job_id, threshold_db=0.0)
+        found(library, job_id, threshold_db=0.0, threshold_from="full_scale")
     with pytest.raises(InvalidInput, match="room tone"):
-        found(library, job_id, Treatment("room_tone"), threshold_db=-70.0)
+        found(library, job_id, Treatment("room_tone"), threshold_db=-70.0, threshold_from="full_scale")
 
 
 def send(library: Library, job_id: str, **fields: object) -> tuple[dict[str, object], Path]:
@@ -379,3 +379,22 @@ def test_an_edge_that_an_edit_lays_bare_has_its_fade(
         v for row in verdicts(library, open_job(library, job_id).revision) for v in row.verdicts if v.check == "click"
     ]
     assert clicks and all(v.state == "fine" for v in clicks)
+
+
+@pytest.mark.parametrize("order", [(-70.0, -45.0, -100.0), (-100.0, -70.0, -45.0), (-45.0, -100.0, -70.0)])
+def test_recordings_of_three_rooms_are_found_in_one_go_each_over_its_own_noise(
+    library: Library, bring_in: BringIn, tmp_path: Path, order: tuple[float, ...]
+) -> None:
+    job_id = revisions.create_job(library, "rooms")
+    t = np.arange(16 * RATE) / RATE
+    voice = 0.1 * np.sin(2 * np.pi * 140 * t) * ((t % 2.0 > 0.7) & (t % 2.0 < 1.3))
+    for number, level_db in enumerate(order):
+        hiss = 10 ** (level_db / 20) * np.random.default_rng(number).standard_normal(len(t))
+        path = tmp_path / f"{number}.wav"
+        soundfile.write(path, voice + hiss, RATE, subtype="FLOAT")
+        bring_in(path, job_id)
+    opened = revisions.open_job(library, job_id)
+    recipe = sound_search.proposal(library, opened.job, targets(opened.job))
+    drafts = sound_search.draft(library, opened.revision, [], recipe)
+    assert [len(one.sounds) // 2 for one in drafts] == [8, 8, 8]
+    assert [round(one.floor_db) for one in drafts] == [round(level_db) for level_db in order]

@@ -52,9 +52,11 @@ def test_find_sound_prints_one_object_a_file(take: Path, tmp_path: Path) -> None
         "frames",
         "spans",
         "sounds",
+        "noise",
         "floor_db",
         "threshold_db",
     }
+    assert found["noise"] == [[0, found["frames"], round(found["floor_db"], 1)]], "it stays where it is"
     assert [
         abs(start / RATE - at) < 0.008 for (start, _), at in zip(found["sounds"], (0.7, 2.7, 4.7), strict=True)
     ] == [True] * 3

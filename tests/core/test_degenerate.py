@@ -10,13 +10,11 @@ import pytest
 from tests.core.conftest import enveloped
 
 from wemble.core.edges.alignment import align
-from wemble.core.edges.floor import measure_floor
 from wemble.core.edges.hits import find_hits, holds_many, measure_take
 from wemble.core.edges.onset import find_hit
 from wemble.core.edges.programme import falls_for_good, find_programme, sharp_start
 from wemble.core.edges.recipe import HitRecipe
-from wemble.core.edges.refine import measure_band_floors
-from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.search import find, measure, propose
 from wemble.core.edges.silence import clean_quiet
 from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.shape.seams import find_seams
@@ -56,8 +54,8 @@ def finders(seed: int) -> Iterator[tuple[str, Callable[[], list[tuple[float, flo
     other, _ = degenerate(seed + 1_000_000)
     frames, read = samples.shape[1], partial(cut, samples)
     levels = enveloped(samples, rate)
-    floor = measure_floor(levels)
-    measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
+    measured = measure(read, levels)
+    floor = measured.floor
 
     def sound(material: str) -> list[tuple[float, float]]:
         found = find(read, measured, propose(floor, material=material), head_frame=0, tail_frame=frames)  # type: ignore[arg-type]

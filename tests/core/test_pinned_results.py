@@ -38,9 +38,8 @@ from wemble.core.edges.hits import Take, find_hits, holds_many, measure_take, wi
 from wemble.core.edges.onset import find_hit, rough_hit
 from wemble.core.edges.programme import falls_for_good, find_programme, sharp_start
 from wemble.core.edges.recipe import _HIT_LIMITS, _LIMITS, HitRecipe, Recipe
-from wemble.core.edges.refine import measure_band_floors
 from wemble.core.edges.room_tone import room_tone
-from wemble.core.edges.search import Measured, find, propose
+from wemble.core.edges.search import find, measure, propose
 from wemble.core.edges.silence import clean_quiet, find_sounds
 from wemble.core.edges.speaker import doubt, find_said, own_sound, propose_for_speaker
 from wemble.core.edit.clips import add_source
@@ -105,8 +104,8 @@ def speech(seed: int) -> list[Any]:
         samples = np.concatenate([0.6 * samples + own.astype(np.float32), samples])
     read = partial(cut, samples)
     levels = enveloped(samples, rate)
-    floor = measure_floor(levels)
-    measured = Measured(levels, floor, measure_band_floors(read, levels, floor))
+    measured = measure(read, levels)
+    floor = measured.floor
     recipe = replace(propose(floor), breaths_are_sound=not seed % 3)
     found = find(read, measured, recipe, head_frame=0, tail_frame=samples.shape[1])
     out: list[Any] = [*astuple(floor), *astuple(recipe), *found.sounds.ravel(), *found.spans.ravel()]

@@ -17,10 +17,8 @@ import numpy as np
 from wemble.actions.work.executor import Report
 from wemble.core.deliver.names import safe_name
 from wemble.core.edges.envelope import envelope
-from wemble.core.edges.floor import measure_floor
-from wemble.core.edges.noise import measure_noise, over_noise
-from wemble.core.edges.refine import measure_band_floors
-from wemble.core.edges.search import Measured
+from wemble.core.edges.noise import over_noise
+from wemble.core.edges.search import Measured, measure
 from wemble.core.signal.levels import Samples
 from wemble.core.signal.pyramid import Bins, bin_frames
 from wemble.errors import InvalidInput, NotFound
@@ -127,11 +125,8 @@ def described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bin
     """Return the row of a source whose working copy lies finished in a folder, its floors measured."""
     width = bin_frames(found.rate_hz)
     levels = envelope(bins, rate_hz=found.rate_hz, bin_frames=width, frames=writer.frames)
-    noise = measure_noise(levels)
-    levels = over_noise(levels, noise)
-    floor = measure_floor(levels)
     path = copy_path(folder, found.rate_hz)
-    reader = _OneFile(path, found.channels)
+    measured = measure(_OneFile(path, found.channels).read, levels)
     notes = list(found.notes)
     promised = None if found.frames is None else found.frames - found.skip_frames
     if promised is not None and writer.frames < promised - 1:
@@ -151,7 +146,7 @@ def described(folder: Path, sha256: str, found: Probe, writer: SourceWriter, bin
         channels=found.channels,
         frames=writer.frames,
         peak=writer.peak,
-        floors=Floors(floor, measure_band_floors(reader.read, levels, floor), noise),
+        floors=Floors(measured.floor, measured.band_floors, measured.noise),
         notes=tuple(notes),
     )
 
@@ -160,7 +155,7 @@ def measured_source(home: Home, row: SourceRow) -> Measured:
     """Return the envelope and floors of a source that lies in its place."""
     bins = read_energy(home.source(row.id), row.channels)
     levels = envelope(bins, rate_hz=row.rate_hz, bin_frames=bin_frames(row.rate_hz), frames=row.frames)
-    return Measured(over_noise(levels, row.floors.noise), row.floors.floor, row.floors.bands)
+    return Measured(over_noise(levels, row.floors.noise), row.floors.floor, row.floors.bands, row.floors.noise)
 
 
 class _OneFile:

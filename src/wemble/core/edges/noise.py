@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from wemble.core.edges.envelope import Envelope, Levels
+from wemble.core.edges.envelope import Envelope, Levels, runs
 from wemble.core.signal.levels import Floats
 
 _BLOCK_S = 0.1
@@ -38,7 +38,7 @@ _STEADY_BLOCKS, _OF_STEADIEST = 5, 1.8
 """The steadiest of many waver by less than all do: by a little more than half."""
 _WARM_UP_S = 40.0
 _LEAST = 1e-12
-_STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3
+_STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEPS_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3.0, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +67,8 @@ def measure_noise(envelope: Envelope) -> Noise:
         tracks.append(track(levels, spread_db=spread_of(levels)))
     if not all(one.known.any() for one in tracks):
         return Noise(known=0.0)
-    lines = [_line(one) for one in tracks]
+    full, upper = (_filled(one) for one in tracks)
+    lines = [_line(full), _line(_stepping_with(upper, tracks[1].known, full))]
     width = max(round(_BLOCK_S / envelope.bin_s), 1)
     places = sorted(set().union(*(nodes for nodes, _ in lines)))
     full_db, upper_db = (
@@ -88,14 +89,32 @@ def over_noise(envelope: Envelope, noise: Noise) -> Envelope:
     return replace(envelope, lift_db=full, upper_lift_db=upper)
 
 
-def _line(followed: Track) -> tuple[list[int], list[float]]:
-    """Return the blocks between which straight lines are near enough to a track, and its levels there, in dB.
+def _filled(followed: Track) -> Floats:
+    """Return a track's level; where it is not known it lies between the nearest blocks where it is."""
+    known = np.flatnonzero(followed.known)
+    behind = np.searchsorted(known, np.arange(len(followed.level_db)))
+    ends = followed.level_db[known[[np.maximum(behind - 1, 0), np.minimum(behind, len(known) - 1)]]]
+    return np.where(followed.known, followed.level_db, followed.level_db.clip(ends.min(axis=0), ends.max(axis=0)))
 
-    Where it is not known it goes on from the nearest blocks where it is. A step counts from a little before to a little
-    behind, as if it were as loud: noise that just began is no sound.
+
+def _stepping_with(level_db: Floats, known: NDArray[np.bool_], other_db: Floats) -> Floats:
+    """Return a band's level with its steps where the other band has them, as far as it does not know them itself: a machine
+    is switched on in all bands at once."""
+    out = level_db.copy()
+    for start, end in runs(~known).tolist():
+        before, behind = max(start - 1, 0), min(end, len(known) - 1)
+        steps, other_steps = level_db[behind] - level_db[before], other_db[behind] - other_db[before]
+        if min(abs(steps), abs(other_steps)) > _STEPS_DB:
+            part = (other_db[start:end] - other_db[before]) / other_steps
+            out[start:end] = level_db[before] + steps * part.clip(0.0, 1.0)
+    return out
+
+
+def _line(level: Floats) -> tuple[list[int], list[float]]:
+    """Return the blocks between which straight lines are near enough to a level, and its values there, in dB.
+
+    A step counts from a little before to a little behind, as if it were as loud: noise that just began is no sound.
     """
-    at = np.arange(len(followed.level_db))
-    level = np.interp(at, at[followed.known], followed.level_db[followed.known])
     level = ndimage.maximum_filter1d(level, _STEP_REACH_BLOCKS, mode="nearest")
     if np.ptp(level) <= _STAYS_WITHIN_DB:
         return [0], [0.0]
@@ -114,7 +133,10 @@ def _line(followed: Track) -> tuple[list[int], list[float]]:
 
 @dataclass(frozen=True, slots=True)
 class Track:
-    """A level as it moves, in dB at the middle of every block of 0.1 s, and where it is known; float64 and bool (blocks,)."""
+    """A level as it moves, in dB, in every block of 0.1 s, and where it is known; float64 and bool (blocks,).
+
+    Where it is not known, the level is as likely to lie higher as lower.
+    """
 
     level_db: Floats
     known: NDArray[np.bool_]
@@ -135,13 +157,15 @@ def track(block_db: Floats, *, spread_db: float) -> Track:
 
 def _answer(posterior: Floats, grid: Floats) -> Track:
     below = np.cumsum(posterior, axis=1)
-    low, high = (grid[np.argmax(below >= part, axis=1)] for part in (0.05, 0.95))
-    return Track(posterior @ grid, high - low <= _WIDE_DB)
+    low, middle, high = (grid[np.argmax(below >= part, axis=1)] for part in (0.05, 0.5, 0.95))
+    known = high - low <= _WIDE_DB
+    return Track(np.where(known, posterior @ grid, middle), known)
 
 
 def _likelihoods(block_db: Floats, alive: NDArray[np.bool_], grid: Floats, spread_db: float) -> Floats:
     """Return how likely each block's level is of each kind over each level of the noise, (blocks, 3, levels)."""
-    shape = (10.0 / np.log(10.0) / spread_db) ** 2
+    # Noise between two levels of the grid must not be less likely than steady sound, which no grid holds up.
+    shape = (10.0 / np.log(10.0) / np.hypot(spread_db, _STEP_DB / 2.0)) ** 2
     over = block_db[:, None] - grid
     lively, steady = _lively(block_db, alive), _steady(block_db, alive, shape)
     sharp = np.sqrt(shape) * 0.6
@@ -169,7 +193,7 @@ def _steady(block_db: Floats, alive: NDArray[np.bool_], shape: float) -> Floats:
     seen = count[at] - count[first]
     mean = np.maximum(total[at] - total[first], 1e-30) / np.maximum(seen, 1.0)
     over = block_db - 10.0 * np.log10(mean)
-    likely = 0.5 * _gamma_db(over, shape * _MEMORY_BLOCKS / (_MEMORY_BLOCKS + 1)) + 0.5 * _gamma_db(over, 4.0 * shape)
+    likely = _gamma_db(over, shape * _MEMORY_BLOCKS / (_MEMORY_BLOCKS + 1))
     return np.where(alive & (seen > 0), likely, 1.0 / _RANGE_DB)
 
 

@@ -9,14 +9,16 @@ import numpy as np
 
 from wemble.core.briefs import Material
 from wemble.core.edges.envelope import Envelope
-from wemble.core.edges.floor import Floor
+from wemble.core.edges.floor import Floor, measure_floor
+from wemble.core.edges.noise import Noise, measure_noise, over_noise
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe
-from wemble.core.edges.refine import BandFloors, Read, refine_sounds, to_the_level
+from wemble.core.edges.refine import BandFloors, Read, measure_band_floors, refine_sounds, to_the_level
 from wemble.core.edges.silence import HYSTERESIS_DB, Found, Spans, find_sounds, with_rooms
 
 _UNDER_SPEECH_DB = 22.0
 _UNDER_PEAK_DB = 28.0
+_STAYS = Noise()
 _DIES_AWAY_DB = 20.0
 
 
@@ -61,10 +63,19 @@ class Measured:
     envelope: Envelope
     floor: Floor
     band_floors: BandFloors
+    noise: Noise = _STAYS
 
     def floors_at(self, frame: int) -> BandFloors:
         """Return the floors at a frame."""
         return self.band_floors.lifted(*self.envelope.lift_at(frame))
+
+
+def measure(read: Read, envelope: Envelope) -> Measured:
+    """Make a source ready for finding: how its noise moves, then its floors over that."""
+    noise = measure_noise(envelope)
+    steadied = over_noise(envelope, noise)
+    floor = measure_floor(steadied)
+    return Measured(steadied, floor, measure_band_floors(read, steadied, floor), noise)
 
 
 def find(
