@@ -122,8 +122,8 @@ function Sentence({ recipe }: { readonly recipe: Recipe }) {
             <option key={value} value={value}>{name}</option>
           ))}
         </select>
-        {drafts !== null && drafts.length > 0 && <Levels drafts={drafts} counted={recipe.reach !== "programme" && recipe.threshold_from !== "full_scale"} />}
       </label>
+      {drafts !== null && drafts.length > 0 && <Levels drafts={drafts} counted={recipe.reach !== "programme" && recipe.threshold_from !== "full_scale"} />}
       {lanes > 1 && (
         <label className="flex items-center gap-1.5 text-soft">
           <input type="checkbox" checked={recipe.own_only} onChange={(event) => setRecipe({ own_only: event.target.checked })} />
@@ -139,10 +139,10 @@ function Levels({ drafts, counted }: { readonly drafts: readonly Draft[]; readon
   const noise = range(drafts.flatMap((draft) => [draft.floor_db, draft.floor_to_db]));
   const level = range(drafts.map((draft) => draft.threshold_db));
   return (
-    <span className="ml-auto text-xs">
-      noise <span className="num">{noise} dB</span>
+    <p className="text-xs text-soft">
+      Noise at <span className="num">{noise} dB</span>
       {counted && <>, cut under <span className="num">{level} dB</span></>}
-    </span>
+    </p>
   );
 }
 
