@@ -31,7 +31,7 @@ def figure(samples: np.ndarray, rate: int, start: int, end: int, crossfade: int)
     heard = np.concatenate([before[:, -around:], samples[:, start : start + around]], axis=1)
     known = (samples[:, end - around : end + around], samples[:, max(start - around, 0) : start + around])
     own = max(abs(step(samples, at, around)) for at in (start, end))
-    return seam_figure(heard, around, known), max(abs(step(heard, around, around)) - own, 0.0)
+    return seam_figure(heard, around, known, rate_hz=rate), max(abs(step(heard, around, around)) - own, 0.0)
 
 
 def step(samples: np.ndarray, at: int, around: int) -> float:

@@ -27,20 +27,33 @@ def reading(samples: np.ndarray):  # type: ignore[no-untyped-def]
     return lambda start, frames: cut(samples.astype(np.float32), start, frames)
 
 
-@settings(max_examples=150)
-@given(st.floats(40, 16_000), st.floats(-40, 0), st.floats(0, 6.283), st.sampled_from(["head", "tail"]))
-def test_every_hard_cut_of_a_sine_clicks_and_no_default_fade_does(
-    hz: float, level_db: float, phase: float, side: Side
+@settings(max_examples=200)
+@given(
+    st.floats(40, 16_000),
+    st.floats(-40, 0),
+    st.floats(0, 6.283),
+    st.sampled_from(["head", "tail"]),
+    st.sampled_from([8_000, 16_000, 44_100, RATE, 192_000]),
+)
+def test_every_hard_cut_of_a_sine_clicks_and_no_default_fade_does_at_any_rate(
+    hz: float, level_db: float, phase: float, side: Side, rate: int
 ) -> None:
-    amplitude = 10 ** (level_db / 20)
-    sine = amplitude * np.sin(2 * np.pi * hz * np.arange(9_600) / RATE + phase)[None]
-    frame = 4_800
+    amplitude, frame = 10 ** (level_db / 20), rate // 10
+    sine = amplitude * np.sin(2 * np.pi * min(hz, 0.35 * rate) * np.arange(2 * frame) / rate + phase)[None]
     assume(abs(sine[0, frame if side == "head" else frame - 1]) >= 0.1 * amplitude)
-    hard = Edge(side, frame, None, None, False, 4_800)
-    assert state_of("click", edge_click(reading(sine), hard, RATE)) == "fail"
-    length = automatic_fade_frames(reading(sine), hard, Fade(480), rate_hz=RATE)
-    faded = Edge(side, frame, None, Fade(length), False, 4_800)
-    assert state_of("click", edge_click(reading(sine), faded, RATE)) == "fine"
+    hard = Edge(side, frame, None, None, False, frame)
+    assert state_of("click", edge_click(reading(sine), hard, rate)) == "fail"
+    length = automatic_fade_frames(reading(sine), hard, Fade(rate // 100), rate_hz=rate)
+    faded = Edge(side, frame, None, Fade(length), False, frame)
+    assert state_of("click", edge_click(reading(sine), faded, rate)) == "fine"
+
+
+@pytest.mark.parametrize(("fade_ms", "state"), [(0.2, "fail"), (1.0, "fail"), (20.0, "fine")])
+def test_one_fade_of_one_tone_has_one_verdict_at_every_rate(fade_ms: float, state: str) -> None:
+    for rate in (16_000, 22_050, 44_100, 48_000, 96_000, 192_000):
+        tone = 0.3 * np.sin(2 * np.pi * 440 * np.arange(rate // 5) / rate + 1.0)[None]
+        edge = Edge("head", rate // 10, None, Fade(round(fade_ms * rate / 1000)), False, rate // 10)
+        assert state_of("click", edge_click(reading(tone), edge, rate)) == state, rate
 
 
 def test_a_drums_own_attack_and_a_cut_through_noise_are_no_clicks() -> None:

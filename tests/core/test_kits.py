@@ -286,9 +286,9 @@ def test_a_loop_with_its_crossfade_is_rendered_seamless_and_its_attack_is_never_
     assert np.array_equal(np.concatenate(pieces, axis=1), whole)
     passes = np.concatenate([whole[:, end - 4_800 : end], whole[:, start : start + 4_800]], axis=1)
     known = (samples[:, end - 4_800 : end + 4_800], samples[:, start - 4_800 : start + 4_800])
-    assert seam_figure(passes, 4_800, known) < 2.0
+    assert seam_figure(passes, 4_800, known, rate_hz=RATE) < 2.0
     bare = np.concatenate([samples[:, end - 4_800 : end], samples[:, start : start + 4_800]], axis=1)
-    assert seam_figure(bare, 4_800, known) > 2.0
+    assert seam_figure(bare, 4_800, known, rate_hz=RATE) > 2.0
     moved = set_loop(job, clip.id, start + 100, end, 0).job
     assert len(moved.marks) == 1
     heard = replace(job.clip(clip.id), sound_start_frame=start - 500, sound_end_frame=4 * RATE, finding_id=None)

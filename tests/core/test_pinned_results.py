@@ -189,7 +189,9 @@ def loops(seed: int) -> list[Any]:
     near = None if seed % 2 else (RATE, 2 * RATE)
     seams = find_seams(samples, RATE, near=near)
     return [x for seam in seams for x in (*astuple(seam), seam.score, seam.level_db)] + [
-        seam_figure(np.roll(samples[:, : RATE // 4], 1_000, axis=1), 1_000, [samples[:, RATE // 2 : RATE]]),
+        seam_figure(
+            np.roll(samples[:, : RATE // 4], 1_000, axis=1), 1_000, [samples[:, RATE // 2 : RATE]], rate_hz=RATE
+        ),
         correlation(samples[:, :4_000], samples[:, 100:4_100]),
         correlation(samples[:, :4_000] * 0, samples[:, 100:4_100]),
     ]

@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from wemble.core.signal.levels import Samples
-from wemble.core.signal.prediction import ORDER, prediction_error, prediction_error_filter
+from wemble.core.signal.prediction import prediction_error, prediction_error_filter
 
 CONTEXT_MS = 30.0
+_FORETELLS_FROM_MS, _LEAST_ORDER = 1.0 / 3.0, 8
+"""As long a past at every rate, so that one fade has one verdict; under 24 kHz a voice needs more of it to be foretold."""
 CREST = 4.0
 LOWER_BOUND = 10.0 ** (-96.0 / 20.0)
 HIDDEN_UNDER = 10.0 ** (-66.0 / 20.0)
@@ -19,7 +21,7 @@ HIDDEN_UNDER = 10.0 ** (-66.0 / 20.0)
 at a tenth of its peak, which departs by −20 dB or more, from a 10 ms raised cosine, which departs by under −70)."""
 
 
-def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = slice(None)) -> float:
+def click_figure(source: Samples, gain: NDArray[np.float64], *, rate_hz: int, known: slice = slice(None)) -> float:
     """Return how many times the local residual an edge departs from prediction.
 
     A linear predictor is fitted to the uncut source around the edge. Its residual on what is heard (source times
@@ -46,10 +48,11 @@ def click_figure(source: Samples, gain: NDArray[np.float64], *, known: slice = s
     ----------
     Godsill, Rayner, *Digital Audio Restoration*, Springer 1998, ch. 5 (detection by prediction error); from memory.
     """
-    return max((_channel_figure(channel.astype(np.float64), gain, known) for channel in source), default=0.0)
+    order = _order(rate_hz)
+    return max((_channel_figure(channel.astype(np.float64), gain, known, order) for channel in source), default=0.0)
 
 
-def seam_figure(heard: Samples, at: int, known: Sequence[Samples]) -> float:
+def seam_figure(heard: Samples, at: int, known: Sequence[Samples], *, rate_hz: int) -> float:
     """Return how many times the local residual a seam departs from prediction.
 
     Parameters
@@ -65,38 +68,43 @@ def seam_figure(heard: Samples, at: int, known: Sequence[Samples]) -> float:
     float
         Times the local residual, of the worst channel.
     """
-    return max(_channel_seam(heard[c], at, [piece[c] for piece in known]) for c in range(len(heard)))
+    order = _order(rate_hz)
+    return max(_channel_seam(heard[c], at, [piece[c] for piece in known], order) for c in range(len(heard)))
 
 
-def _channel_seam(heard: Samples, at: int, known: Sequence[Samples]) -> float:
-    pieces = [piece.astype(np.float64) for piece in known if len(piece) > 2 * ORDER]
+def _order(rate_hz: int) -> int:
+    return max(round(_FORETELLS_FROM_MS * rate_hz / 1000.0), _LEAST_ORDER)
+
+
+def _channel_seam(heard: Samples, at: int, known: Sequence[Samples], order: int) -> float:
+    pieces = [piece.astype(np.float64) for piece in known if len(piece) > 2 * order]
     if not pieces:
         return 0.0
-    predictor = prediction_error_filter(pieces)
-    residuals = [np.abs(prediction_error(predictor, piece))[ORDER:] for piece in pieces]
+    predictor = prediction_error_filter(pieces, order)
+    residuals = [np.abs(prediction_error(predictor, piece))[order:] for piece in pieces]
     usual = CREST * float(np.sqrt(np.mean(np.square(np.concatenate(residuals)))))
     hidden = float(np.sqrt(np.mean(np.square(np.concatenate(pieces))))) * HIDDEN_UNDER
-    surprise = np.abs(prediction_error(predictor, heard.astype(np.float64)))[max(at - ORDER, ORDER) : at + ORDER + 2]
+    surprise = np.abs(prediction_error(predictor, heard.astype(np.float64)))[max(at - order, order) : at + order + 2]
     return float(np.max(surprise, initial=0.0) / max(usual, hidden, LOWER_BOUND))
 
 
-def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], known: slice) -> float:
-    predictor = prediction_error_filter([source])
+def _channel_figure(source: NDArray[np.float64], gain: NDArray[np.float64], known: slice, order: int) -> float:
+    predictor = prediction_error_filter([source], order)
     start, stop, _ = known.indices(len(source))
     uncut = np.zeros(len(source))
-    uncut[start + ORDER : stop] = np.abs(prediction_error(predictor, source))[start + ORDER : stop]
+    uncut[start + order : stop] = np.abs(prediction_error(predictor, source))[start + order : stop]
     changed = np.flatnonzero(gain < 1.0)
     if not len(changed):
         return 0.0
     inside = np.flatnonzero(gain > 0.0)
     if not len(inside):
         return 0.0
-    low = max(inside[0] - 1, ORDER) if gain[0] == 0.0 else max(changed[0] - 1, ORDER)
-    high = min((changed[-1] if gain[0] == 0.0 else inside[-1]) + ORDER + 2, len(source))
-    usual = CREST * float(np.sqrt(np.mean(np.square(uncut[ORDER:])))) if len(uncut) > ORDER else 0.0
+    low = max(inside[0] - 1, order) if gain[0] == 0.0 else max(changed[0] - 1, order)
+    high = min((changed[-1] if gain[0] == 0.0 else inside[-1]) + order + 2, len(source))
+    usual = CREST * float(np.sqrt(np.mean(np.square(uncut[order:])))) if len(uncut) > order else 0.0
     hidden = float(np.sqrt(np.mean(np.square(source)))) * HIDDEN_UNDER
-    ahead, behind = max(low - ORDER, 0), min(high + ORDER, len(source))
-    same_place = _running_maximum(uncut[ahead:behind], ORDER)[low - ahead : high - ahead]
+    ahead, behind = max(low - order, 0), min(high + order, len(source))
+    same_place = _running_maximum(uncut[ahead:behind], order)[low - ahead : high - ahead]
     heard = np.abs(prediction_error(predictor, source[ahead:high] * gain[ahead:high]))[low - ahead :]
     reference = np.maximum(same_place, max(usual, hidden, LOWER_BOUND))
     return float(np.max(heard / reference, initial=0.0))

@@ -102,12 +102,12 @@ def edge_click(read: Read, edge: Edge, rate_hz: int) -> float:
         if edge.fade and length:
             gain[context : context + length] = fade_in_gain(length, edge.fade.shape, edge.fade.bend, edge.fade.points)
         known = slice(max(context - edge.outside_frames, 0), None)
-        return click_figure(read(edge.frame - context, context + inside), gain, known=known)
+        return click_figure(read(edge.frame - context, context + inside), gain, rate_hz=rate_hz, known=known)
     gain[:inside] = 1.0
     if edge.fade and length:
         gain[inside - length : inside] = fade_out_gain(length, edge.fade.shape, edge.fade.bend, edge.fade.points)
     known = slice(None, inside + min(edge.outside_frames, context))
-    return click_figure(read(edge.frame - inside, context + inside), gain, known=known)
+    return click_figure(read(edge.frame - inside, context + inside), gain, rate_hz=rate_hz, known=known)
 
 
 def automatic_fade_frames(read: Read, edge: Edge, fade: Fade, *, rate_hz: int) -> int:

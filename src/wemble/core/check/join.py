@@ -25,7 +25,7 @@ def join_verdicts(job: Job, join: Join, plan: RenderPlan, reader: SampleReader) 
         return [level]
     cut, around = end_of(job, job.clip(join.left_clip_id)), ms_to_frames(CONTEXT_MS, job.rate_hz)
     heard = plan.render(cut - around, 2 * around, reader)
-    figure = round(seam_figure(heard, around, [heard[:, :around], heard[:, around:]]), 1)
+    figure = round(seam_figure(heard, around, [heard[:, :around], heard[:, around:]], rate_hz=job.rate_hz), 1)
     state = state_of("click", figure)
     click = Verdict("tail", "click", state, figure, sentence("click", state, figure))
     return [level, click] if state == "fine" else [click, level]

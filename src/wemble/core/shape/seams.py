@@ -275,7 +275,7 @@ def _judged(samples: Samples, start: int, end: int, length: int, rate_hz: int, a
     own = max(abs(_step_db(samples[:, max(at - around, 0) : at], samples[:, at : at + around])) for at in (start, end))
     step = _step_db(before[:, -around:], after)
     beyond = float(np.sign(step)) * max(abs(step) - own, 0.0)
-    click = seam_figure(np.concatenate([before, after], axis=1), before.shape[1], known)
+    click = seam_figure(np.concatenate([before, after], axis=1), before.shape[1], known, rate_hz=rate_hz)
     drift = _drift_db(samples, start, end, before[:, -length:] if length else None, rate_hz, on_beat)
     return Seam(start, end, length, float(alike), float(click), beyond, drift)
 

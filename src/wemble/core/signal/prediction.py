@@ -14,8 +14,8 @@ ORDER = 16
 _WHITE = 1e-9
 
 
-def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np.float64]:
-    """Fit one predictor to pieces of one sound and return its error filter ``[1, −a1, …, −ap]``, p = `ORDER`.
+def prediction_error_filter(pieces: Iterable[NDArray[np.float64]], order: int = ORDER) -> NDArray[np.float64]:
+    """Fit one predictor to pieces of one sound and return its error filter ``[1, −a1, …, −ap]``, p = ``order``.
 
     By autocorrelation: each piece (frames,) under a Hann window, their correlations added, with a little white noise
     for a sound footing. Silence is predicted by nothing: ``[1, 0, …, 0]``.
@@ -24,13 +24,13 @@ def prediction_error_filter(pieces: Iterable[NDArray[np.float64]]) -> NDArray[np
     ----------
     Makhoul, *Linear prediction: a tutorial review*, Proc. IEEE 63(4), 1975; from memory.
     """
-    correlation = np.zeros(ORDER + 1)
+    correlation = np.zeros(order + 1)
     for piece in pieces:
         windowed = piece * _hann(len(piece))
         if len(windowed):
-            correlation += np.correlate(np.concatenate([windowed, np.zeros(ORDER)]), windowed, "valid")
+            correlation += np.correlate(np.concatenate([windowed, np.zeros(order)]), windowed, "valid")
     if correlation[0] <= 0.0:
-        return np.concatenate([[1.0], np.zeros(ORDER)])
+        return np.concatenate([[1.0], np.zeros(order)])
     correlation[0] *= 1.0 + _WHITE
     coefficients = linalg.solve_toeplitz(correlation[:-1], correlation[1:])
     return np.concatenate([[1.0], -coefficients])
