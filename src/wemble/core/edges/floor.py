@@ -50,9 +50,10 @@ class Floor:
         return max(self.level_db + _CLEAR_DB, self.level_top_db + _CLEAR_OVER_TOP_DB, _LEAST_CLEAR_DB)
 
 
-def measure_floor(envelope: Envelope) -> Floor:
+def measure_floor(envelope: Envelope, lowest_db: float | None = None) -> Floor:
     """Measure floor and sound level from the low and the high end of the short-term level distribution.
 
+    Where there is so little quiet that these are sound, the floor is no higher than the noise is known to be (``lowest_db``).
     Where the noise moves, the floor is where it is lowest (`Envelope.steadied_db`); sound is as loud as it is.
 
     Bins are averaged over 100 ms, so that a dip inside a sound is not taken for the floor; digital silence does not
@@ -65,7 +66,7 @@ def measure_floor(envelope: Envelope) -> Floor:
     if not alive.any():
         return Floor(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, 0.0)
     level, upper, heard = envelope.steadied_db[alive], envelope.steadied_upper_db[alive], envelope.level_db[alive]
-    quiet, spread_db = _quiet_bins(level, envelope)
+    quiet, spread_db = _quiet_bins(level, envelope, lowest_db)
     floor_db, top_db = _mean_db(level[quiet]), _top(level[quiet])
     bright = upper[quiet & _near(_smoothed_db(upper, envelope), quiet)]
     loud = level > floor_db + 10.0
@@ -109,9 +110,11 @@ def _fall_db_s(level: Levels, ends_at_db: float, envelope: Envelope) -> float:
     )
 
 
-def _quiet_bins(level: Levels, envelope: Envelope) -> tuple[Flags, float]:
+def _quiet_bins(level: Levels, envelope: Envelope, lowest_db: float | None) -> tuple[Flags, float]:
     smooth = _smoothed_db(level, envelope)
     low = np.percentile(smooth, _LOW_PERCENTILE)
+    if lowest_db is not None and lowest_db + _NEAR_DB < low and (smooth <= lowest_db + _NEAR_DB).any():
+        low = np.float32(lowest_db)
     quiet = smooth <= low + _NEAR_DB
     return quiet, float(np.percentile(level[quiet], 90) - np.percentile(level[quiet], 10))
 

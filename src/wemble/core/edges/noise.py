@@ -45,13 +45,15 @@ _STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEPS_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3.0
 class Noise:
     """How the noise of a recording moves: straight lines between frames, in dB over where it is lowest, in both bands.
 
-    Noise that stays has one place and no lift. ``known`` is the part of the recording in which it could be told from sound.
+    Noise that stays has one place and no lift. ``known`` is the part of the recording in which it could be told from sound,
+    and ``lowest_db`` the level of the full band where it is lowest, as far as that is known.
     """
 
     frames: tuple[int, ...] = (0,)
     full_db: tuple[float, ...] = (0.0,)
     upper_db: tuple[float, ...] = (0.0,)
     known: float = 1.0
+    lowest_db: float | None = None
 
     @property
     def moves(self) -> bool:
@@ -74,8 +76,9 @@ def measure_noise(envelope: Envelope) -> Noise:
     full_db, upper_db = (
         tuple(round(float(v), 2) for v in np.interp(places, nodes, levels) - min(levels)) for nodes, levels in lines
     )
+    lowest_db = round(float(full[tracks[0].known].min()), 2)
     frames = tuple(round((block + 0.5) * width * envelope.bin_frames) for block in places)
-    return Noise(frames, full_db, upper_db, round(min(float(one.known.mean()) for one in tracks), 3))
+    return Noise(frames, full_db, upper_db, round(min(float(one.known.mean()) for one in tracks), 3), lowest_db)
 
 
 def over_noise(envelope: Envelope, noise: Noise) -> Envelope:

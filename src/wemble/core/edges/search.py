@@ -74,7 +74,7 @@ def measure(read: Read, envelope: Envelope) -> Measured:
     """Make a source ready for finding: how its noise moves, then its floors over that."""
     noise = measure_noise(envelope)
     steadied = over_noise(envelope, noise)
-    floor = measure_floor(steadied)
+    floor = measure_floor(steadied, noise.lowest_db)
     return Measured(steadied, floor, measure_band_floors(read, steadied, floor), noise)
 
 
