@@ -16,7 +16,6 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wemble.core.edges.decay import RingOut, follow
 from wemble.core.edges.hit_levels import hit_levels
 from wemble.core.edges.hits import Take, find_hits, measure_take
 from wemble.core.edges.onset import find_hit, rough_hit
@@ -177,10 +176,25 @@ def test_what_never_falls_is_kept_whole_and_told() -> None:
     assert found.end_confidence <= 0.7 and found.end_reason == "still sounding where the file ends"
 
 
-def test_a_ring_out_that_the_file_ends_is_kept_whole() -> None:
-    power = 10.0 ** (-np.arange(200) / 100.0)
-    kept = follow(power, 0, floor=1e-9, block_s=0.001, gap_s=0.25).ring_out(3.0)
-    assert kept == RingOut(end=200, met_floor=False, followed=False)
+@settings(max_examples=60)
+@given(
+    decay_db_s=st.floats(11.0, 290.0), rings_db=st.floats(18.0, 55.0), noise_db=st.floats(-110.0, -75.0),
+    kind=st.sampled_from(["tone", "noise", "partials"]), seed=st.integers(0, 1 << 16),
+)  # fmt: skip
+def test_a_ring_out_that_the_file_ends_is_kept_whole(
+    decay_db_s: float, rings_db: float, noise_db: float, kind: str, seed: int
+) -> None:
+    """Without air behind it or ahead, its end is its quietest, and no floor for all that."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(round(rings_db / decay_db_s * RATE)) / RATE
+    body = {
+        "tone": lambda: np.sin(2 * np.pi * rng.uniform(60, 900) * t + 1),
+        "noise": lambda: rng.standard_normal(len(t)),
+        "partials": lambda: sum(np.sin(2 * np.pi * hz * t + hz) for hz in rng.uniform(80, 4_000, 6)),
+    }[kind]()
+    hit = body * 10.0 ** (-decay_db_s * t / 20.0)
+    whole = placed(0.6 * hit / np.abs(hit).max(), 0, len(t), noise_db, rng)
+    assert find_hit(whole, RATE, HitRecipe()).end_frame == len(t)
 
 
 def test_a_draft_is_near_what_is_found_for_any_numbers() -> None:

@@ -30,6 +30,7 @@ _END_SMOOTH_MS = 40.0
 _AHEAD_MS = 160.0
 """Up to so long before the attack the noise is heard alone, whatever the rise."""
 _WANDERS, _MOST_WANDER = 0.7, 4.0
+_RESTS_OVER_DB, _COMES_DOWN_DB, _RESTS_MS, _FLATTER = 3.0, 12.0, 50.0, 0.3
 _BUMP_MS = 12.0
 _BUMP_OVER = 1.15
 _END_GAP_S = 0.25
@@ -124,13 +125,16 @@ def prediction_residual(samples: Samples, noise: Samples) -> Samples:
 def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = False) -> Decay:
     """Return the decay of a power smoothed over a while; that of a short while wavers, and its floor counts for more.
 
-    What never falls far under its loudest has no floor that could be seen: it goes on to the end.
+    What never falls far under its loudest has no floor that could be seen, nor has what still falls where the file ends: it
+    goes on to the end.
     """
     smooth = ndimage.uniform_filter1d(power, round(over_ms / BLOCK_MS), mode="nearest") if len(power) else power
     floor = _quietest(power, QUIET_MS) * (1.0 if over_ms > _BUMP_MS else _BUMP_OVER)
     ahead = smooth[: max(loud - round(_AHEAD_MS / BLOCK_MS), 0)]
     if len(ahead) >= round(QUIET_MS / BLOCK_MS):  # noise that wanders is met where it wanders to, not at its quietest
         floor = min(max(floor, _WANDERS * float(ahead.max())), _MOST_WANDER * floor)
+    elif not _levels_off(smooth[loud:], floor):
+        floor = SILENCE_POWER
     floor = min(floor, float(smooth.max(initial=0.0)) * 10.0 ** (-_FLOOR_UNDER_PEAK_DB / 10.0))
     return follow(
         smooth,
@@ -140,6 +144,21 @@ def _followed(power: Levels, loud: int, over_ms: float, *, keeps_later: bool = F
         gap_s=_END_GAP_S,
         keeps_later=keeps_later,
     )
+
+
+def _levels_off(power: Levels, floor: float) -> bool:
+    """Say whether a decay rests on its floor, for longer than it takes to come down to it or far flatter: what only falls has
+    its quietest at its end, and no floor is seen."""
+    near, above = (np.flatnonzero(power > floor * 10.0 ** (over / 10.0)) for over in (_RESTS_OVER_DB, _COMES_DOWN_DB))
+    if not len(above) or not len(near):
+        return True
+    comes_down, rests = near[-1] - above[-1], len(power) - 1 - near[-1]
+    least = round(_RESTS_MS / BLOCK_MS)
+    if rests < least or rests >= comes_down + least:
+        return bool(rests >= least)
+    level_db = 10.0 * np.log10(np.maximum(power[near[-1] + 1 :], SILENCE_POWER))
+    falls = -float(np.polyfit(np.arange(rests), level_db, 1)[0])
+    return bool(falls * comes_down < _FLATTER * (_COMES_DOWN_DB - _RESTS_OVER_DB))
 
 
 def high_passed(samples: Samples, rate_hz: int, offset: NDArray[np.float64] | None = None) -> Samples:
