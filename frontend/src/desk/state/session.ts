@@ -107,8 +107,13 @@ export async function reload(): Promise<void> {
 /** Fetch the newest state of the job, and nothing that follows from it; false if it was left meanwhile. */
 async function fetchNewest(): Promise<boolean> {
   const { id } = desk();
-  const opened = await api.openJob(id);
-  if (useDesk.getState().id !== id) return false;
+  let asked: number;
+  let opened: Awaited<ReturnType<typeof api.openJob>>;
+  do {
+    asked = desk().revision;
+    opened = await api.openJob(id);
+    if (useDesk.getState().id !== id) return false;
+  } while (desk().revision !== asked); // an edit was answered meanwhile: what came may be older than that
   if (desk().saving > 0) reloadWanted = true; // an edit is on its way, made on another state: once it is answered
   else set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label });
   const first = clipsInOrder(desk().job).find(hasSound);
