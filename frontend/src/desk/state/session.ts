@@ -114,7 +114,7 @@ async function fetchNewest(): Promise<boolean> {
     opened = await api.openJob(id);
     if (useDesk.getState().id !== id) return false;
   } while (desk().revision !== asked); // an edit was answered meanwhile: what came may be older than that
-  if (desk().saving > 0) reloadWanted = true; // an edit is on its way, made on another state: once it is answered
+  if (desk().saving > 0) reloadSoon(); // an edit is on its way, made on another state: once it is answered
   else set({ revision: opened.revision, job: opened.job, undoLabel: opened.undo_label, redoLabel: opened.redo_label });
   const first = clipsInOrder(desk().job).find(hasSound);
   if (!currentClip(desk()) && first) selectClip(first.id);

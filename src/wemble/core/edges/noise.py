@@ -18,6 +18,8 @@ from scipy import ndimage
 from wemble.core.edges.envelope import Envelope, Levels, runs
 from wemble.core.signal.levels import Floats
 
+Likelihoods = NDArray[np.float32]
+
 _BLOCK_S = 0.1
 _DEAD_DB = -115.0
 """A block that touches what is quieter is digital silence, and says nothing of the noise."""
@@ -36,8 +38,11 @@ _MEMORY_BLOCKS = 6
 _LEAST_SPREAD_DB, _MOST_SPREAD_DB = 0.35, 2.0
 _STEADY_BLOCKS, _OF_STEADIEST = 5, 1.8
 """The steadiest of many waver by less than all do: by a little more than half."""
-_WARM_UP_S = 40.0
+_WARM_UP_S, _MOST_AT_ONCE = 40.0, 1200
 _LEAST = 1e-12
+_FINE_DB = 0.05
+_OVER_AT_DB = np.arange(-70.0, 90.0, _FINE_DB)
+"""Levels over the noise for which likelihoods are tabled."""
 _STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEPS_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3.0, 3
 
 
@@ -158,25 +163,31 @@ def track(block_db: Floats, *, spread_db: float) -> Track:
     return _answer(_posterior(likely), grid)
 
 
-def _answer(posterior: Floats, grid: Floats) -> Track:
+def _answer(posterior: Likelihoods, grid: Floats) -> Track:
     below = np.cumsum(posterior, axis=1)
     low, middle, high = (grid[np.argmax(below >= part, axis=1)] for part in (0.05, 0.5, 0.95))
     known = high - low <= _WIDE_DB
     return Track(np.where(known, posterior @ grid, middle), known)
 
 
-def _likelihoods(block_db: Floats, alive: NDArray[np.bool_], grid: Floats, spread_db: float) -> Floats:
+def _likelihoods(block_db: Floats, alive: NDArray[np.bool_], grid: Floats, spread_db: float) -> Likelihoods:
     """Return how likely each block's level is of each kind over each level of the noise, (blocks, 3, levels)."""
     # Noise between two levels of the grid must not be less likely than steady sound, which no grid holds up.
     shape = (10.0 / np.log(10.0) / np.hypot(spread_db, _STEP_DB / 2.0)) ** 2
-    over = block_db[:, None] - grid
-    lively, steady = _lively(block_db, alive), _steady(block_db, alive, shape)
     sharp = np.sqrt(shape) * 0.6
-    likely = np.empty((len(block_db), 3, len(grid)))
-    likely[:, 0] = _gamma_db(over, shape)
-    likely[:, 1] = lively[:, None] / (1.0 + np.exp(np.clip(-(over - _OVER_NOISE_DB) * sharp, -60, 60)))
-    likely[:, 2] = steady[:, None] / (1.0 + np.exp(np.clip(-(over - _STEADY_OVER_NOISE_DB) * sharp, -60, 60)))
-    likely += _LEAST
+    as_noise = _gamma_db(_OVER_AT_DB, shape)
+    with_sound, with_steady = (
+        1.0 / (1.0 + np.exp(np.clip(-(_OVER_AT_DB - least_db) * sharp, -60, 60)))
+        for least_db in (_OVER_NOISE_DB, _STEADY_OVER_NOISE_DB)
+    )
+    at = np.rint((block_db[:, None] - grid - _OVER_AT_DB[0]) / _FINE_DB).astype(np.int32).clip(0, len(_OVER_AT_DB) - 1)
+    likely = np.empty((len(block_db), 3, len(grid)), np.float32)
+    likely[:, 0] = as_noise.astype(np.float32)[at]
+    likely[:, 1] = with_sound.astype(np.float32)[at]
+    likely[:, 2] = with_steady.astype(np.float32)[at]
+    likely[:, 1] *= _lively(block_db, alive).astype(np.float32)[:, None]
+    likely[:, 2] *= _steady(block_db, alive, shape).astype(np.float32)[:, None]
+    likely += np.float32(_LEAST)
     likely[~alive] = 1.0
     return likely
 
@@ -208,41 +219,38 @@ def _gamma_db(over_db: Floats, shape: float) -> Floats:
     return np.asarray(np.exp(np.maximum(log_density, -80.0)))
 
 
-def _posterior(likely: Floats) -> Floats:
+def _posterior(likely: Likelihoods) -> Likelihoods:
     """Return how probable each level of the noise is at every block, (blocks, levels): forwards and backwards.
 
     Long recordings are cut into pieces that are followed side by side, each from `_WARM_UP_S` before to as long behind.
     """
     blocks, kinds, levels = likely.shape
-    warm_up = round(_WARM_UP_S / _BLOCK_S)
-    length = max(warm_up, round(np.sqrt(blocks)))
+    warm_up = round(_WARM_UP_S / _BLOCK_S) if blocks > _MOST_AT_ONCE else 0
+    length = max(warm_up, round(np.sqrt(blocks))) if warm_up else blocks
     starts = np.arange(0, blocks, length)
-    reach = np.clip(np.arange(-warm_up, length + warm_up)[:, None] + starts, 0, blocks - 1)
-    inside = (np.arange(-warm_up, length + warm_up)[:, None] + starts == reach)[:, :, None, None]
+    reach = np.arange(-warm_up, length + warm_up)[:, None] + starts
+    reach[(reach < 0) | (reach > blocks)] = blocks  # beyond the ends nothing is heard, and all is as likely
+    likely = np.concatenate([likely, np.ones((1, kinds, levels), np.float32)])
     kind_moves, level_moves = _moves(levels)
-
-    def seen(step: int) -> Floats:
-        return np.where(inside[step], likely[reach[step]], 1.0)
-
-    steps = len(reach)
-    forward = np.empty((steps, len(starts), kinds, levels))
-    now = np.full((len(starts), kinds, levels), 1.0 / (kinds * levels))
-    for step in range(steps):
-        now = np.matmul(kind_moves.T, now @ level_moves) * seen(step)
+    forward = np.empty((len(reach), len(starts), kinds, levels), np.float32)
+    now = np.full((len(starts), kinds, levels), 1.0 / (kinds * levels), np.float32)
+    for step, places in enumerate(reach):
+        now = np.matmul(kind_moves.T, now @ level_moves)
+        now *= likely[places]
         now /= now.sum(axis=(1, 2), keepdims=True)
         forward[step] = now
-    behind = np.ones((len(starts), kinds, levels))
-    out = np.empty((len(starts), length, levels))
-    for step in range(steps - 1, -1, -1):
+    behind = np.ones((len(starts), kinds, levels), np.float32)
+    out = np.empty((len(starts), length, levels), np.float32)
+    for step in range(len(reach) - 1, -1, -1):
         if warm_up <= step < warm_up + length:
             both = (forward[step] * behind).sum(axis=1)
             out[:, step - warm_up] = both / both.sum(axis=1, keepdims=True)
-        behind = np.matmul(kind_moves, (behind * seen(step)) @ level_moves)
+        behind = np.matmul(kind_moves, (behind * likely[reach[step]]) @ level_moves)
         behind /= behind.max(axis=(1, 2), keepdims=True)
     return out.reshape(-1, levels)[:blocks]
 
 
-def _moves(levels: int) -> tuple[Floats, Floats]:
+def _moves(levels: int) -> tuple[Likelihoods, Likelihoods]:
     """Return how the kinds follow each other from block to block, (3, 3), and how the noise moves, (levels, levels)."""
     lively, noise, steady, over = (
         _BLOCK_S / seconds for seconds in (_LIVELY_AFTER_S, _NOISE_AFTER_S, _STEADY_AFTER_S, _STEADY_FOR_S)
@@ -260,7 +268,7 @@ def _moves(levels: int) -> tuple[Floats, Floats]:
     for side in (-1, 1):
         walk[at, np.clip(at + side, 0, levels - 1)] += drift
     jump = _BLOCK_S / _JUMP_EVERY_S
-    return kinds, (1.0 - jump) * walk + jump / levels
+    return kinds.astype(np.float32), ((1.0 - jump) * walk + jump / levels).astype(np.float32)
 
 
 def block_levels(power: Levels, bin_s: float) -> Floats:
