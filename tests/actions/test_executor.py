@@ -33,6 +33,10 @@ def sleep(report: Report) -> None:
     time.sleep(60)
 
 
+def pause(report: Report) -> None:
+    time.sleep(0.5)
+
+
 def refuse(report: Report) -> None:
     raise InvalidInput("no", code="because", details={"n": 1})
 
@@ -52,6 +56,19 @@ def test_work_reports_and_answers(pool: WorkerPool) -> None:
     heard: list[tuple[float, str]] = []
     future = pool.submit_reporting(add, (2, 3), lambda part, doing: heard.append((part, doing)))
     assert future.result(20) == 5 and heard == [(0.5, "adding")]
+
+
+def test_what_somebody_waits_for_goes_before_what_is_behind(pool: WorkerPool) -> None:
+    ended: list[str] = []
+    first = pool.submit_reporting(pause, (), lambda part, doing: None)
+    works = [
+        (name, pool.submit_reporting(add, (1, 1), lambda part, doing: None, behind=name.startswith("import")))
+        for name in ("import 1", "import 2", "send", "import 3", "listen")
+    ]
+    for name, future in works:
+        future.add_done_callback(lambda _, name=name: ended.append(name))  # type: ignore[misc]
+    assert all(future.result(20) == 2 for _, future in works) and first.done()
+    assert ended == ["send", "listen", "import 1", "import 2", "import 3"]
 
 
 @pytest.mark.parametrize(

@@ -33,7 +33,7 @@ def picture_name(data: bytes) -> str:
 
 def keep_picture(library: Library, data: bytes) -> KeptPicture:
     """Keep a picture. Raises `InvalidInput` for what cannot be decoded, `Unavailable` if the disk refuses it."""
-    found: Picture = library.pool.submit(look_at_picture, data).result()
+    found: Picture = library.ask(look_at_picture, data)
     with library.database.write() as db:
         place_picture(library, db, data)
     return KeptPicture(picture_name(data), found.width, found.height)

@@ -113,6 +113,7 @@ class Library:
         self.database.after_write = self._after_write
         self.reader = FileReader(self.home)
         self.pool = pool or WorkerPool(workers)
+        self._asked = pool or WorkerPool(1)
         self._own_pool = pool is None
         self.running: dict[str, Any] = {}
         self.turns = _Turns()
@@ -158,9 +159,18 @@ class Library:
         """End the workers and close every file."""
         if self._own_pool:
             self.pool.shutdown()
+            self._asked.shutdown()
         self.reader.close()
         self.database.close()
         self.lock.release()
+
+    def ask(self, fn: Callable[..., T], *args: object) -> T:
+        """Return ``fn(report, *args)``, computed in a worker that is kept for such questions.
+
+        Here it would hold up whatever else is asked meanwhile, and among the long works it would wait for them.
+        """
+        answer: T = self._asked.submit(fn, *args).result()
+        return answer
 
     def job_at(self, revision_id: int) -> Job:
         """Return a job at a revision; jobs that are open are kept in memory."""

@@ -6,10 +6,13 @@ import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import partial
+from pathlib import Path
 
 import numpy as np
 
 from wemble.actions.library import Library
+from wemble.actions.work.executor import Report
 from wemble.core.check.edges import edge_click, edge_of, tail_over_floor_db
 from wemble.core.check.table import state_of
 from wemble.core.edit.clips import Edited
@@ -18,7 +21,9 @@ from wemble.core.edit.model import Clip, Job
 from wemble.core.edit.placement import turned_clips
 from wemble.core.shape.seams import Bars, Seam, crossed, find_seams
 from wemble.core.signal.levels import Samples, ms_to_frames
+from wemble.core.signal.reader import Read
 from wemble.errors import InvalidInput
+from wemble.store.files import FileReader, Home
 
 LONGEST_LOOPED_S = 120.0
 BLOCK_FRAMES = 1 << 20
@@ -77,7 +82,17 @@ class LoopFigure:
 
 def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tuple[int, int] | None) -> list[LoopFigure]:
     """Return loops to choose from inside a clip, the best first; ``near`` in source frames. Raises `InvalidInput`."""
-    return [_figure(seam) for seam in _seams(library, library.job_at(revision_id), clip_id, near)]
+    asked = _asked(library, library.job_at(revision_id), clip_id, near)
+    return [_figure(seam) for seam in library.ask(seams_in_file, library.home.root, asked)]
+
+
+def seams_in_file(report: Report, root: Path, asked: _Asked) -> list[Seam]:
+    """Return the seams of a clip in a data folder. Runs in a worker."""
+    reader = FileReader(Home(root), {mic.source_id: mic.channels for mic in asked.microphones})
+    try:
+        return asked.search([partial(reader.read, mic.source_id, asked.rate_hz) for mic in asked.microphones])
+    finally:
+        reader.close()
 
 
 def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end: int, crossfade: int) -> LoopFigure:
@@ -87,7 +102,8 @@ def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end
     if not clip.head_frame <= start < end <= clip.tail_frame:
         raise InvalidInput("a loop must lie inside its clip and end after it starts")
     shift = clip.head_frame
-    samples = _all_microphones(library, job, clip, shift)
+    mics = _microphones(library, job, clip, shift)
+    samples = _together(mics, [library.reads(mic.source_id) for mic in mics], clip.tail_frame - shift)
     rate = library.source(clip.source_id).rate_hz
     bars = _bars_of(job, rate, samples.shape[1])
     seam = crossed(samples, start - shift, end - shift, rate, crossfade_frames=crossfade, bars=bars)
@@ -123,21 +139,57 @@ def _loop_of(job: Job, clip: Clip) -> tuple[int, int] | None:
     return None
 
 
+@dataclass(frozen=True, slots=True)
+class _Microphone:
+    """Where a microphone's recording of a hit begins, in its own frames."""
+
+    source_id: str
+    channels: int
+    start_frame: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What loops are looked for: in so many frames from ``shift`` of a clip's source, of all its microphones together."""
+
+    microphones: tuple[_Microphone, ...]
+    rate_hz: int
+    shift: int
+    frames: int
+    near: tuple[int, int] | None
+    crossfade_frames: int | None
+    bars: Bars | None
+
+    def search(self, reads: Sequence[Read]) -> list[Seam]:
+        """Return candidates in source frames, the best first, from what reads each microphone."""
+        samples = _together(self.microphones, reads, self.frames)
+        found = find_seams(
+            samples, self.rate_hz, near=self.near, crossfade_frames=self.crossfade_frames, bars=self.bars
+        )
+        return [_shifted(seam, self.shift) for seam in found]
+
+
 def _seams(
     library: Library, job: Job, clip_id: str, near: tuple[int, int] | None, crossfade: int | None = None
 ) -> list[Seam]:
     """Return candidates in source frames, for all microphones together; the attack is out of their reach."""
+    asked = _asked(library, job, clip_id, near, crossfade)
+    return asked.search([library.reads(mic.source_id) for mic in asked.microphones])
+
+
+def _asked(
+    library: Library, job: Job, clip_id: str, near: tuple[int, int] | None, crossfade: int | None = None
+) -> _Asked:
     clip = job.clip(clip_id)
     rate = library.source(clip.source_id).rate_hz
     if clip.frames > LONGEST_LOOPED_S * rate:
         raise InvalidInput(f"loops can be found in clips of up to {LONGEST_LOOPED_S:g} s; split this one first")
     shift = clip.head_frame if clip.sound_start_frame is None else max(clip.sound_start_frame, clip.head_frame)
-    samples = _all_microphones(library, job, clip, shift)
-    asked = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, samples.shape[1]))
-    found = find_seams(
-        samples, rate, near=asked, crossfade_frames=crossfade, bars=_bars_of(job, rate, samples.shape[1])
+    frames = clip.tail_frame - shift
+    within = None if near is None else (max(near[0] - shift, 0), min(near[1] - shift, frames))
+    return _Asked(
+        _microphones(library, job, clip, shift), rate, shift, frames, within, crossfade, _bars_of(job, rate, frames)
     )
-    return [_shifted(seam, shift) for seam in found]
 
 
 def _bars_of(job: Job, rate_hz: int, frames: int) -> Bars | None:
@@ -149,12 +201,19 @@ def _bars_of(job: Job, rate_hz: int, frames: int) -> Bars | None:
     return bars if bars.frames(1) < frames else None
 
 
-def _all_microphones(library: Library, job: Job, clip: Clip, start: int) -> Samples:
-    """Return a hit from a source frame of a clip to its tail, the channels of all microphones of its rate together."""
+def _microphones(library: Library, job: Job, clip: Clip, start: int) -> tuple[_Microphone, ...]:
+    """Return the microphones of a hit at its rate, from a source frame of a clip on."""
     rate = library.source(clip.source_id).rate_hz
-    mics = [mic for mic in microphones(job, clip.id) if library.source(mic.source_id).rate_hz == rate]
-    frames = clip.tail_frame - start
-    return np.concatenate([library.reads(mic.source_id)(same_moment(job, clip, start, mic), frames) for mic in mics])
+    return tuple(
+        _Microphone(mic.source_id, source.channels, same_moment(job, clip, start, mic))
+        for mic in microphones(job, clip.id)
+        if (source := library.source(mic.source_id)).rate_hz == rate
+    )
+
+
+def _together(mics: Sequence[_Microphone], reads: Sequence[Read], frames: int) -> Samples:
+    """Return so many frames of a hit, the channels of all its microphones together."""
+    return np.concatenate([read(mic.start_frame, frames) for mic, read in zip(mics, reads, strict=True)])
 
 
 def _shifted(seam: Seam, by: int) -> Seam:

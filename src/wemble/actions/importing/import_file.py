@@ -67,6 +67,7 @@ def start_import(library: Library, job_id: str, path: Path, name: str, *, upload
         (library.home.root, path, name, job.rate_hz, upload_id is not None, brief.on_air or brief.cue_a_file),
         brought_in,
         in_turn=True,
+        behind=True,
     )
 
 

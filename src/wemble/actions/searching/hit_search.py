@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
 
 from wemble.actions.library import Library
 from wemble.actions.revisions import Answer, edit
+from wemble.actions.work.executor import Report
 from wemble.core.edges.hit_doubts import CLEAR_END, CLEAR_START, SILENCE, Doubt, is_coded
 from wemble.core.edges.hit_levels import HitLevels, hit_levels
 from wemble.core.edges.hits import Take, TakenHits, find_hits, holds_many, measure_take, with_rooms
@@ -28,9 +31,14 @@ from wemble.core.kit.mic_set import Heard, find_in_set, first_to_hear, hearing, 
 from wemble.core.kit.strengths import Level, StrengthOrder, order_strengths
 from wemble.core.kit.strikes import NameGrid, Strike, files_of_hits, grid, propose_pattern, read_name
 from wemble.core.signal.levels import ms_to_frames
+from wemble.core.signal.reader import Read
 from wemble.errors import InvalidInput, NotFound
+from wemble.store.files import FileReader, Home
+from wemble.store.rows import SourceRow
 
 LONGEST_HIT_S = 60.0
+ASKED_FROM_S = 30.0
+"""What is shorter is measured within a fifth of a second, and worth no way to a worker and back."""
 _FEW_FILES = 4
 _CUT = Treatment("cut")
 
@@ -193,6 +201,7 @@ def _mics_of_sets(
     def look_up() -> list[tuple[list[_Mic], int | None]]:
         job = library.job_at(revision_id)
         mics = _mics(job)
+        _measure_ahead(library, [base_of(job, target) for target in chosen])
 
         def mic(target: str) -> _Mic:
             base = base_of(job, target)
@@ -248,19 +257,46 @@ def apply_hits(
     return edit(library, job_id, base_revision, "find hits", carry_out)
 
 
+_Span = tuple[str, int, int]
+"""A source, and from where to where in it."""
+
+
 def levels_of(library: Library, base: Finding | Clip) -> HitLevels:
     """Return the levels of a one-shot, kept after the first time."""
-    span = (
-        base.head_frame,
-        min(base.tail_frame, base.head_frame + round(LONGEST_HIT_S * library.source(base.source_id).rate_hz)),
-    )
+    source_id, start, end = span = _measured_span(library, base)
 
     def measure() -> HitLevels:
-        return hit_levels(
-            library.reads(base.source_id)(span[0], span[1] - span[0]), library.source(base.source_id).rate_hz
-        )
+        return hit_levels(library.reads(source_id)(start, end - start), library.source(source_id).rate_hz)
 
-    return library.hit_levels.get((base.source_id, *span), measure)
+    return library.hit_levels.get(span, measure)
+
+
+def _measured_span(library: Library, base: Finding | Clip) -> _Span:
+    longest = round(LONGEST_HIT_S * library.source(base.source_id).rate_hz)
+    return base.source_id, base.head_frame, min(base.tail_frame, base.head_frame + longest)
+
+
+def _measure_ahead(library: Library, bases: Sequence[Finding | Clip]) -> None:
+    """Measure one-shots together in a worker, where that takes longer than an answer should."""
+    spans = {_measured_span(library, base): library.source(base.source_id) for base in bases}
+    unknown = {span: source for span, source in spans.items() if span not in library.hit_levels}
+    if sum((end - start) / source.rate_hz for (_, start, end), source in unknown.items()) < ASKED_FROM_S:
+        return
+    found = library.ask(levels_in_files, library.home.root, unknown)
+    for span, levels in zip(unknown, found, strict=True):
+        library.hit_levels.put(span, levels)
+
+
+def levels_in_files(report: Report, root: Path, spans: dict[_Span, SourceRow]) -> list[HitLevels]:
+    """Return the levels of one-shots in a data folder. Runs in a worker."""
+    reader = FileReader(Home(root), {source.id: source.channels for source in spans.values()})
+    try:
+        return [
+            hit_levels(reader.read(source_id, source.rate_hz, start, end - start), source.rate_hz)
+            for (source_id, start, end), source in spans.items()
+        ]
+    finally:
+        reader.close()
 
 
 def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, Doubt, Doubt]:
@@ -315,15 +351,29 @@ def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[S
 
 def _take_of(library: Library, base: Finding | Clip) -> Take:
     """Return what was measured of a take, kept after the first time."""
-    read, frames, shift = library.reads(base.source_id), base.tail_frame - base.head_frame, base.head_frame
+    source, span = library.source(base.source_id), (base.source_id, base.head_frame, base.tail_frame)
 
     def measure() -> Take:
-        source = library.source(base.source_id)
-        return measure_take(
-            lambda start, count: read(shift + start, count), frames, source.rate_hz, coded=is_coded(source.kind)
-        )
+        if (base.tail_frame - base.head_frame) / source.rate_hz < ASKED_FROM_S:
+            return _measured_take(library.reads(source.id), source, base.head_frame, base.tail_frame)
+        return library.ask(take_in_file, library.home.root, source, base.head_frame, base.tail_frame)
 
-    return library.takes.get((base.source_id, shift, base.tail_frame), measure)
+    return library.takes.get(span, measure)
+
+
+def take_in_file(report: Report, root: Path, source: SourceRow, start: int, end: int) -> Take:
+    """Measure a take in a data folder. Runs in a worker."""
+    reader = FileReader(Home(root), {source.id: source.channels})
+    try:
+        return _measured_take(partial(reader.read, source.id, source.rate_hz), source, start, end)
+    finally:
+        reader.close()
+
+
+def _measured_take(read: Read, source: SourceRow, start: int, end: int) -> Take:
+    return measure_take(
+        lambda at, count: read(start + at, count), end - start, source.rate_hz, coded=is_coded(source.kind)
+    )
 
 
 def _with_room(base: Finding | Clip, onset: int, end: int, recipe: HitRecipe, rate: int) -> tuple[int, int]:

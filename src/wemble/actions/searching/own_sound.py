@@ -93,7 +93,9 @@ def start_listening(library: Library, job_id: str, revision_id: int) -> str:
     levels = [_speech_db(library, recorded, lane_id) for lane_id in _order(recorded)]
     args = (library.home.root, recorded, levels)
     request = {"revision": revision_id, "lanes": key}
-    return start_task(library, row.id, "check", "listening to the lanes", request, _listen, args, lambda done: {})
+    return start_task(
+        library, row.id, "check", "listening to the lanes", request, _listen, args, lambda done: {}, behind=True
+    )
 
 
 def _listen(report: Report, work: Path, root: Path, recorded: Job, speech_db: list[float]) -> None:

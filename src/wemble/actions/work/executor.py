@@ -13,6 +13,7 @@ from __future__ import annotations
 import contextlib
 import itertools
 import logging
+import math
 import multiprocessing
 import os
 import queue
@@ -98,7 +99,10 @@ class _Work:
 
 
 class WorkerPool(Executor):
-    """An executor of ``workers`` processes, with limits of memory and time for each piece of work."""
+    """An executor of ``workers`` processes, with limits of memory and time for each piece of work.
+
+    What is submitted ``behind`` waits until nothing else does: hundreds of imports hold up nobody who sends meanwhile.
+    """
 
     def __init__(
         self,
@@ -109,7 +113,7 @@ class WorkerPool(Executor):
         stalled_after_s: float = STALLED_AFTER_S,
     ):
         self._memory_bytes, self._time_limit_s, self._stalled_after_s = memory_bytes, time_limit_s, stalled_after_s
-        self._queue: queue.Queue[_Work | None] = queue.Queue()
+        self._queue: queue.PriorityQueue[tuple[float, int, _Work | None]] = queue.PriorityQueue()
         self._threads = [threading.Thread(target=self._serve, name=f"worker-{n}", daemon=True) for n in range(workers)]
         for thread in self._threads:
             thread.start()
@@ -120,10 +124,12 @@ class WorkerPool(Executor):
             raise TypeError("work takes positional arguments only")
         return self.submit_reporting(fn, args, lambda progress, doing: None)
 
-    def submit_reporting(self, fn: Callable[..., Any], args: tuple[Any, ...], on_progress: Report) -> WorkFuture:
+    def submit_reporting(
+        self, fn: Callable[..., Any], args: tuple[Any, ...], on_progress: Report, *, behind: bool = False
+    ) -> WorkFuture:
         """Run ``fn(report, *args)`` in a worker and hear how far it is, on the thread that waits for it."""
         work = _Work(WorkFuture(), fn, args, on_progress)
-        self._queue.put(work)
+        self._queue.put((float(behind), work.number, work))
         return work.future
 
     def submit_shares(
@@ -144,17 +150,17 @@ class WorkerPool(Executor):
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
         """End the workers once what is queued is done."""
         for _ in self._threads:
-            self._queue.put(None)
+            self._queue.put((math.inf, next(_numbers), None))
         if wait:
             for thread in self._threads:
                 thread.join()
 
     def _serve(self) -> None:
-        worker = _Worker(self._memory_bytes)
-        while (work := self._queue.get()) is not None:
+        worker: _Worker | None = None  # a process begins with its first work: one that is not needed costs nothing
+        while (work := self._queue.get()[2]) is not None:
             if not work.future.set_running_or_notify_cancel():
                 continue
-            if not worker.alive:
+            if worker is None or not worker.alive:
                 worker = _Worker(self._memory_bytes)
             try:
                 outcome, value = self._run(worker, work)
@@ -163,7 +169,8 @@ class WorkerPool(Executor):
                 work.future.set_exception(error)
             else:
                 work.future.set_result(value) if outcome == "done" else work.future.set_exception(value)
-        worker.stop()
+        if worker is not None:
+            worker.stop()
 
     def _run(self, worker: _Worker, work: _Work) -> tuple[str, Any]:
         """Return how the worker ended the work: ("done", result) or ("failed", error). Raises if it did not end it."""

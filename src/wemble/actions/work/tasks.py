@@ -40,6 +40,7 @@ def start_task(
     *,
     shares: Sequence[Any] | None = None,
     in_turn: bool = False,
+    behind: bool = False,
 ) -> str:
     """Record a task, run ``function(report, work, *args)`` in a worker, then ``when_done(result)`` here.
 
@@ -48,6 +49,7 @@ def start_task(
     ``when_done`` returns is the task's result. Both may raise a `WembleError`, which becomes the task's.
     With ``shares`` each worker that is free takes one, as a last argument, and the result is the list of theirs.
     Tasks of a job that are done ``in_turn`` run beside each other, but are done in the order in which they were started.
+    Those ``behind`` begin when nothing else waits.
     """
     task = TaskRow(new_id(), job_id, kind, title, "waiting", 0.0, "", request, None, None, library.now())
     work = library.home.new_work(task.id)
@@ -69,7 +71,7 @@ def start_task(
 
     future: WorkFuture | SharedFuture
     if shares is None:
-        future = library.pool.submit_reporting(function, (work, *args), progress)
+        future = library.pool.submit_reporting(function, (work, *args), progress, behind=behind)
     else:
         future = library.pool.submit_shares(function, [(work, *args, share) for share in shares], progress)
     library.running[task.id] = future
