@@ -31,7 +31,9 @@ class InThisProcess(WorkerPool):
     def __init__(self) -> None:
         super().__init__(0)
 
-    def submit_reporting(self, fn: Callable[..., Any], args: tuple[Any, ...], on_progress: Report) -> Any:
+    def submit_reporting(
+        self, fn: Callable[..., Any], args: tuple[Any, ...], on_progress: Report, *, behind: bool = False
+    ) -> Any:
         future: Future[Any] = Future()
         try:
             future.set_result(fn(lambda part, doing: None, *args))

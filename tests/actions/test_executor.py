@@ -7,7 +7,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import CancelledError
+from concurrent.futures import FIRST_COMPLETED, CancelledError, wait
 from pathlib import Path
 
 import pytest
@@ -69,6 +69,13 @@ def test_what_somebody_waits_for_goes_before_what_is_behind(pool: WorkerPool) ->
         future.add_done_callback(lambda _, name=name: ended.append(name))  # type: ignore[misc]
     assert all(future.result(20) == 2 for _, future in works) and first.done()
     assert ended == ["send", "listen", "import 1", "import 2", "import 3"]
+
+
+def test_what_waits_is_over_as_soon_as_it_is_stopped(pool: WorkerPool) -> None:
+    running, waiting = pool.submit(pause), pool.submit(pause)
+    assert waiting.cancel() and waiting.cancel()
+    ended, _ = wait([running, waiting], return_when=FIRST_COMPLETED)
+    assert ended == {waiting} and running.result(20) is None
 
 
 @pytest.mark.parametrize(

@@ -498,10 +498,18 @@ def test_leaving_drops_no_edit_and_a_finger_moves_no_clip(page: Page, demo_serve
         page.wait_for_timeout(50)
     assert left["clips"][moved]["head_frame"] == place
 
-    # A finger over the clips scrolls, and edits nothing.
+    # One click edits the job's name, and no key of it is a command.
     page.go_back()
     expect(page.get_by_label("strip")).to_be_visible()
     settled(page)
+    page.get_by_role("banner").get_by_role("button", name=left["name"], exact=True).click()
+    page.keyboard.type("sat.")
+    page.keyboard.press("Enter")
+    settled(page)
+    assert state(demo_server, job) == {**left, "name": "sat."}
+    left = state(demo_server, job)
+
+    # A finger over the clips scrolls, and edits nothing.
     x, y = in_strip(page, 20.0, on_name=True)
     finger = page.context.new_cdp_session(page)
     finger.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": x, "y": y}]})

@@ -155,8 +155,9 @@ def test_a_song_is_ready_for_the_radio(page: Page, demo_server: Server, tmp_path
     serious(page, "on air")
 
     # Played from a point, with the countdown; then the two as they follow each other.
-    compare_with_render(hear(page, "5", 1), demo_server, job_id)
+    played = hear(page, "5", 1)
     expect(page.get_by_text("until singing")).to_be_visible()
+    compare_with_render(played, demo_server, job_id)
     page.keyboard.press("Space")
     promo.click()
     expect(page.get_by_text("6.500 s", exact=False)).to_be_visible(timeout=10_000)

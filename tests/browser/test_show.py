@@ -114,6 +114,41 @@ def job_of(home: Path, job_id: str) -> Job:
     return job
 
 
+def test_one_window_performs_and_sound_that_is_lost_is_an_alarm(
+    show_server: tuple[Server, str], show_context: BrowserContext
+) -> None:
+    server, job_id = show_server
+    show_context.add_init_script(
+        "const made = AudioContext; window.AudioContext = class extends made {"
+        " constructor(...with_) { super(...with_); window.sound = this; } };"
+    )
+    first, second = show_context.new_page(), show_context.new_page()
+    first.goto(f"{server.url}/jobs/{job_id}/run")
+    expect(first.get_by_role("button", name="sound on")).to_be_focused()
+    first.keyboard.press("Enter")
+    waits_for, sounding = first.get_by_role("region", name="next"), first.get_by_role("region", name="sounding")
+    expect(waits_for).to_contain_text("Bed")
+
+    # The output is lost: nothing that is pressed now fires when it is back.
+    first.evaluate("window.sound.suspend()")
+    expect(first.get_by_role("alert")).to_contain_text("No sound since")
+    first.keyboard.press("Enter")
+    first.keyboard.press("r")
+    expect(first.get_by_role("alert")).to_have_count(0)
+    expect(waits_for).to_contain_text("Bed")
+    first.keyboard.press("Enter")
+    expect(sounding).to_contain_text("Bed")
+
+    # Another window watches, and takes over: the first falls silent and says so.
+    second.goto(f"{server.url}/jobs/{job_id}/run")
+    elsewhere = second.get_by_role("region", name="in another window")
+    expect(elsewhere).to_contain_text("Next there: Hit; 1 playing")
+    elsewhere.get_by_role("button", name="Take over here").click()
+    expect(second.get_by_role("region", name="next")).to_contain_text("Hit")
+    expect(first.get_by_role("region", name="in another window")).to_be_visible()
+    assert first.evaluate("window.sound.state") == "closed"
+
+
 def test_a_performance_by_keyboard_equals_the_offline_run_with_the_server_gone_and_a_reload(
     show_server: tuple[Server, str], show_context: BrowserContext, lights: str
 ) -> None:

@@ -48,8 +48,15 @@ class WorkFuture(Future[Any]):
         self.stop_asked = threading.Event()
 
     def cancel(self) -> bool:
-        """Cancel, running or not. Returns False only if it is over already."""
+        """Cancel, running or not. Returns False only if it is over already.
+
+        What waits in the queue is over at once, and not when a worker comes to it: somebody waits for the word.
+        """
+        known = self.cancelled()
         if super().cancel():
+            if not known:
+                with contextlib.suppress(RuntimeError):
+                    self.set_running_or_notify_cancel()
             return True
         self.stop_asked.set()
         return not self.done()
@@ -158,7 +165,7 @@ class WorkerPool(Executor):
     def _serve(self) -> None:
         worker: _Worker | None = None  # a process begins with its first work: one that is not needed costs nothing
         while (work := self._queue.get()[2]) is not None:
-            if not work.future.set_running_or_notify_cancel():
+            if work.future.cancelled() or not work.future.set_running_or_notify_cancel():
                 continue
             if worker is None or not worker.alive:
                 worker = _Worker(self._memory_bytes)
