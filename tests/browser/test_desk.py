@@ -505,7 +505,8 @@ def test_leaving_drops_no_edit_and_a_finger_moves_no_clip(page: Page, demo_serve
     page.get_by_role("banner").get_by_role("button", name=left["name"], exact=True).click()
     page.keyboard.type("sat.")
     page.keyboard.press("Enter")
-    settled(page)
+    expect(page.get_by_role("banner").get_by_role("button", name="sat.", exact=True)).to_be_visible()
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
     assert state(demo_server, job) == {**left, "name": "sat."}
     left = state(demo_server, job)
 
