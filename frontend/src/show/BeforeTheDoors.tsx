@@ -51,7 +51,7 @@ export function BeforeTheDoors() {
               </span>
             </p>
           )}
-          <Button tone="strong" autoFocus className="px-8 py-3 text-[1.75em]!" onClick={() => void unlock("anew")}>sound on</Button>
+          <Button tone="strong" autoFocus className="px-8 py-3 text-[1.75em]!" onClick={() => void unlock("the_start")}>sound on</Button>
           {before && <p><Button tone="quiet" className="px-0!" onClick={() => saveLog(name, plan, before.log)}>save the log of the performance of {when(before.began)}</Button></p>}
         </section>
       )}

@@ -146,7 +146,7 @@ function fallSilent(): void {
 }
 
 /** Unlock sound before the doors open, keep the screen awake, and begin: anew, or where a performance broke off. */
-export async function unlock(from: "anew" | "broke_off"): Promise<void> {
+export async function unlock(from: "the_start" | "broke_off"): Promise<void> {
   const { show, brokeOff, lightDesk } = stage();
   if (!show || context) return;
   if (!(await holdLease(stage().jobId, takenOver))) return set({ elsewhere: stage().elsewhere ?? { began: null, standing: "", sounding: 0 } });
@@ -177,7 +177,7 @@ export async function takeOver(): Promise<void> {
   if (!show || !(await holdLease(jobId, takenOver, true))) return;
   const last = keptPerformance(jobId, show);
   set({ elsewhere: null, brokeOff: last && !last.over ? last : null });
-  await unlock(last && !last.over ? "broke_off" : "anew");
+  await unlock(last && !last.over ? "broke_off" : "the_start");
 }
 
 /** Watch that the audio thread goes on: a lost output stops it without a word. */

@@ -46,10 +46,10 @@ class Peak:
 def is_filled(clip: Clip, levels: Envelope) -> bool:
     """Say whether what lies before a clip's sound is no air but heard as it is, by the second on either side of its start."""
     start, rate = clip.sound_start_frame, levels.rate_hz
-    clear = (
-        0 if start is None else start - ms_to_frames(AIR_MS, rate)
-    )  # nearer to it a level has some of the sound in it
-    if start is None or clear <= clip.head_frame:
+    if start is None:
+        return False
+    clear = start - ms_to_frames(AIR_MS, rate)  # nearer to it a level has some of the sound in it
+    if clear <= clip.head_frame:
         return False
     air = levels.part(max(clip.head_frame, clear - rate), clear).power
     sound = levels.part(start, min(max(clip.tail_frame, start + 1), start + rate)).power
