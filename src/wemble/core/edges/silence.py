@@ -173,13 +173,24 @@ def clean_quiet(envelope: Envelope, floor: Floor, gaps: Spans) -> Spans:
     return runs(quiet & inside) * width
 
 
+def passes(envelope: Envelope, floor: Floor, recipe: Recipe) -> Flags:
+    """Say which bins pass the threshold of a recipe; where that counts from the speech, they are clear of the noise as well,
+    wherever it lies at the moment."""
+    over = _counted_db(envelope, recipe) >= recipe.threshold_dbfs(floor)
+    if recipe.threshold_from == "speech" and envelope.noise_moves:
+        over &= envelope.steadied_db >= floor.clear_db
+    return np.asarray(over)
+
+
+def _counted_db(envelope: Envelope, recipe: Recipe) -> Levels:
+    """Return the level that is held against a threshold: what counts from the noise moves with it."""
+    return envelope.steadied_db if recipe.threshold_from == "floor" else envelope.level_db
+
+
 def _candidates(envelope: Envelope, floor: Floor, recipe: Recipe) -> tuple[Spans, Spans, Flags]:
     """Return the active runs with a seed, those without that may be consonants, and the seeds."""
-    threshold = recipe.threshold_dbfs(floor)
-    level = envelope.steadied_db if recipe.threshold_from == "floor" else envelope.level_db
-    seeds = level >= threshold
-    if recipe.threshold_from == "speech":
-        seeds &= envelope.steadied_db >= floor.clear_db
+    threshold, level = recipe.threshold_dbfs(floor), _counted_db(envelope, recipe)
+    seeds = passes(envelope, floor, recipe)
     if recipe.reach == "threshold":
         spans = runs(level >= threshold - HYSTERESIS_DB)
         return spans[counts_in(seeds, spans) > 0], spans[:0], seeds

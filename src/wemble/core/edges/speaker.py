@@ -15,7 +15,7 @@ from wemble.core.edges.envelope import Envelope, counts_in, from_powers
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.search import propose
-from wemble.core.edges.silence import Found, find_sounds, with_rooms
+from wemble.core.edges.silence import Found, find_sounds, passes, with_rooms
 from wemble.core.signal.bleed import Heard
 
 _OVER_REST_DB, _SURELY_OVER_REST_DB, _BEYOND_DOUBT_DB = 3.0, 9.0, 18.0
@@ -79,9 +79,8 @@ def find_said(own: OwnSound, floor: Floor, recipe: Recipe) -> Said:
     """Find what is said on a lane, at the precision of a bin, in frames from the start of its envelope."""
     shown = own.shown
     found = find_sounds(shown, floor, recipe)
-    threshold = recipe.threshold_dbfs(floor)
     bins = np.minimum(-(-found.sounds // shown.bin_frames), len(shown.power))
-    sure = counts_in(own.surely.level_db >= threshold, bins) * shown.bin_s >= _SURE_FOR_S
+    sure = counts_in(passes(own.surely, floor, recipe), bins) * shown.bin_s >= _SURE_FOR_S
     sounds = found.sounds[sure]
     # What is faint may be the others', and what is short the end of a word: rooms stop short of breaths alone.
     spans = with_rooms(sounds, found.breaths, recipe, rate_hz=shown.rate_hz, frames=shown.frames)
