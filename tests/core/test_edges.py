@@ -180,6 +180,8 @@ def test_hits_that_reach_to_the_threshold_end_there_though_the_bleed_of_others_g
     for (head, tail), start in zip(sounds, starts, strict=True):
         assert start - 0.011 * RATE <= head <= start + 0.001 * RATE
         assert -34.0 < 20 * np.log10(np.sqrt(np.mean(take[0, tail - 240 : tail + 240] ** 2))) < -26.0
+    to_the_floor = searched(take, replace(recipe, reach="floor")).sounds
+    assert np.diff(to_the_floor).sum() > np.diff(sounds).sum(), "there the bleed of others goes on"
 
 
 # --- proposals, references, refusals ---

@@ -16,6 +16,7 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from wemble.core.edges.decay import RingOut, follow
 from wemble.core.edges.hit_levels import hit_levels
 from wemble.core.edges.hits import Take, find_hits, measure_take
 from wemble.core.edges.onset import find_hit, rough_hit
@@ -195,6 +196,12 @@ def test_a_ring_out_that_the_file_ends_is_kept_whole(
     hit = body * 10.0 ** (-decay_db_s * t / 20.0)
     whole = placed(0.6 * hit / np.abs(hit).max(), 0, len(t), noise_db, rng)
     assert find_hit(whole, RATE, HitRecipe()).end_frame == len(t)
+
+
+def test_a_decay_that_never_meets_its_floor_says_so() -> None:
+    power = 10.0 ** (-np.arange(200) / 100.0)
+    kept = follow(power, 0, floor=1e-9, block_s=0.001, gap_s=0.25).ring_out(3.0)
+    assert kept == RingOut(end=200, met_floor=False, followed=False)
 
 
 def test_a_draft_is_near_what_is_found_for_any_numbers() -> None:
