@@ -398,3 +398,23 @@ def test_recordings_of_three_rooms_are_found_in_one_go_each_over_its_own_noise(
     drafts = sound_search.draft(library, opened.revision, [], recipe)
     assert [len(one.sounds) // 2 for one in drafts] == [8, 8, 8]
     assert [round(one.floor_db) for one in drafts] == [round(level_db) for level_db in order]
+
+
+def test_room_tone_of_a_room_that_moves_stays_itself_and_no_edge_is_cut(
+    library: Library, bring_in: BringIn, tmp_path: Path
+) -> None:
+    """What is made of a recording does not take its moves along, and a check asks for the noise of its own moment."""
+    t = np.arange(40 * RATE) / RATE
+    voice = 0.1 * np.sin(2 * np.pi * 140 * t) * ((t % 2.0 > 0.7) & (t % 2.0 < 1.3))
+    hiss = 10 ** ((-75 + 20 * t / 40) / 20) * np.random.default_rng(3).standard_normal(len(t))
+    path = tmp_path / "drifts.wav"
+    soundfile.write(path, voice + hiss, RATE, subtype="FLOAT")
+    job_id, _ = bring_in(path)
+    found(library, job_id, Treatment("room_tone"))
+    opened = revisions.open_job(library, job_id)
+    sources = opened.job.sources.items()
+    assert {use.derived_from is None: library.source(key).floors.noise.moves for key, use in sources} == {
+        True: True, False: False,
+    }  # fmt: skip
+    rows = verdicts(library, opened.revision)
+    assert len(rows) >= 20 and not any(row.doubtful for row in rows)

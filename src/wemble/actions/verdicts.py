@@ -132,7 +132,7 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
             library.reads(clip.source_id),
             edge,
             rate_hz=source.rate_hz,
-            floors=library.measured(clip.source_id).floors_at(edge.frame),
+            floors=source.floors.at(edge.frame),
             under_peak_db=None if clip.confidence is not None else _under_peak_db(library, clip),
         )
 

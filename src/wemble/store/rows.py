@@ -6,10 +6,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from wemble.core.edges.floor import Floor
-from wemble.core.edges.noise import Noise
+from wemble.core.edges.noise import STAYS, Noise
 from wemble.core.edges.refine import BandFloors
-
-_STAYS = Noise()
 
 TaskKind = Literal["import", "convert", "export", "check", "demo"]
 TaskState = Literal["waiting", "running", "done", "failed", "cancelled", "interrupted"]
@@ -21,7 +19,11 @@ class Floors:
 
     floor: Floor
     bands: BandFloors
-    noise: Noise = _STAYS
+    noise: Noise = STAYS
+
+    def at(self, frame: int) -> BandFloors:
+        """Return the floors at sample precision, at a frame."""
+        return self.bands.lifted(*self.noise.lift_at(frame))
 
 
 @dataclass(frozen=True, slots=True)

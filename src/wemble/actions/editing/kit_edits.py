@@ -63,7 +63,8 @@ def _ends_in_the_floor(library: Library, job: Job, clip: Clip) -> bool:
     read = library.reads(clip.source_id)
     click = edge_click(read, bare, source.rate_hz)
     return (
-        state_of("click", click) == "fine" and tail_over_floor_db(read, bare, source.rate_hz, source.floors.bands) < 3.0
+        state_of("click", click) == "fine"
+        and tail_over_floor_db(read, bare, source.rate_hz, source.floors.at(bare.frame)) < 3.0
     )
 
 
@@ -88,11 +89,9 @@ def loop_candidates(library: Library, revision_id: int, clip_id: str, near: tupl
 
 def seams_in_file(report: Report, root: Path, asked: _Asked) -> list[Seam]:
     """Return the seams of a clip in a data folder. Runs in a worker."""
-    reader = FileReader(Home(root), {mic.source_id: mic.channels for mic in asked.microphones})
-    try:
+    channels = {mic.source_id: mic.channels for mic in asked.microphones}
+    with contextlib.closing(FileReader(Home(root), channels)) as reader:
         return asked.search([partial(reader.read, mic.source_id, asked.rate_hz) for mic in asked.microphones])
-    finally:
-        reader.close()
 
 
 def judge_loop(library: Library, revision_id: int, clip_id: str, start: int, end: int, crossfade: int) -> LoopFigure:

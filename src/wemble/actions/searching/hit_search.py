@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import closing
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -289,14 +290,12 @@ def _measure_ahead(library: Library, bases: Sequence[Finding | Clip]) -> None:
 
 def levels_in_files(report: Report, root: Path, spans: dict[_Span, SourceRow]) -> list[HitLevels]:
     """Return the levels of one-shots in a data folder. Runs in a worker."""
-    reader = FileReader(Home(root), {source.id: source.channels for source in spans.values()})
-    try:
+    channels = {source.id: source.channels for source in spans.values()}
+    with closing(FileReader(Home(root), channels)) as reader:
         return [
             hit_levels(reader.read(source_id, source.rate_hz, start, end - start), source.rate_hz)
             for (source_id, start, end), source in spans.items()
         ]
-    finally:
-        reader.close()
 
 
 def _rough(mic: _Mic, recipe: HitRecipe) -> tuple[int, int, Doubt, Doubt]:
@@ -363,11 +362,8 @@ def _take_of(library: Library, base: Finding | Clip) -> Take:
 
 def take_in_file(report: Report, root: Path, source: SourceRow, start: int, end: int) -> Take:
     """Measure a take in a data folder. Runs in a worker."""
-    reader = FileReader(Home(root), {source.id: source.channels})
-    try:
+    with closing(FileReader(Home(root), {source.id: source.channels})) as reader:
         return _measured_take(partial(reader.read, source.id, source.rate_hz), source, start, end)
-    finally:
-        reader.close()
 
 
 def _measured_take(read: Read, source: SourceRow, start: int, end: int) -> Take:

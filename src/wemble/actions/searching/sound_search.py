@@ -16,6 +16,7 @@ from wemble.core.briefs import record
 from wemble.core.check.edges import automatic_fades
 from wemble.core.edges.envelope import merged
 from wemble.core.edges.floor import Floor
+from wemble.core.edges.noise import STAYS
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.room_tone import SHORTEST_PIECE_S, room_tone
@@ -337,7 +338,7 @@ def _tone(
         channels=source.channels,
         frames=frames,
         peak=float(np.abs(samples).max()),
-        floors=source.floors,
+        floors=replace(source.floors, noise=STAYS),
         notes=(),
     )
     folder = library.home.scratch / f"tone-{new_id()}"

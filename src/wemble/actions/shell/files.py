@@ -67,9 +67,7 @@ def check_file(path: Path) -> dict[str, Any]:
         verdicts = [
             asdict(verdict)
             for edge in edges
-            for verdict in edge_verdicts(
-                opened.read, edge, rate_hz=source.rate_hz, floors=opened.measured.floors_at(edge.frame)
-            )
+            for verdict in edge_verdicts(opened.read, edge, rate_hz=source.rate_hz, floors=source.floors.at(edge.frame))
         ]
         return {
             "file": str(path),

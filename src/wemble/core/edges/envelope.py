@@ -45,30 +45,29 @@ class Envelope:
     upper_lift_db: Levels = field(default_factory=_stays)
 
     @property
+    def noise_moves(self) -> bool:
+        """Whether the noise does not stay where it is lowest."""
+        return len(self.lift_db) > 1
+
+    @property
     def steadied_db(self) -> Levels:
         """The level as it would be if the noise stayed where it is lowest: what stands out of the noise, stands out of that."""
-        return self.level_db - self.lift_db if len(self.lift_db) > 1 else self.level_db
+        return self.level_db - self.lift_db if self.noise_moves else self.level_db
 
     @property
     def steadied_upper_db(self) -> Levels:
         """The same of the upper band."""
-        return self.upper_db - self.upper_lift_db if len(self.upper_lift_db) > 1 else self.upper_db
+        return self.upper_db - self.upper_lift_db if self.noise_moves else self.upper_db
 
     @property
     def steadied_sustained_db(self) -> Levels:
         """The same of the level over about 50 ms."""
-        return self.sustained_db - self.lift_db if len(self.lift_db) > 1 else self.sustained_db
+        return self.sustained_db - self.lift_db if self.noise_moves else self.sustained_db
 
     @property
     def bin_s(self) -> float:
         """Length of a bin in seconds."""
         return self.bin_frames / self.rate_hz
-
-    def lift_at(self, frame: int) -> tuple[float, float]:
-        """Return how far the noise of the full and the upper band lies over where it is lowest, at a frame, in dB."""
-        at = min(max(frame // self.bin_frames, 0), max(len(self.level_db) - 1, 0))
-        full, upper = (float(lift[at if len(lift) > 1 else 0]) for lift in (self.lift_db, self.upper_lift_db))
-        return full, upper
 
     def bins(self, milliseconds: float) -> int:
         """Return a duration in bins, rounded to the nearest."""
@@ -79,7 +78,7 @@ class Envelope:
         low, high = start_frame // self.bin_frames, -(-end_frame // self.bin_frames)
         frames = min(high * self.bin_frames, self.frames) - low * self.bin_frames
         span = slice(low, high)
-        lift_db, upper_lift_db = (lift if len(lift) == 1 else lift[span] for lift in (self.lift_db, self.upper_lift_db))
+        lifted = span if self.noise_moves else slice(None)
         return Envelope(
             self.rate_hz,
             self.bin_frames,
@@ -89,8 +88,8 @@ class Envelope:
             self.sustained_db[span],
             self.power[span],
             self.upper_power[span],
-            lift_db,
-            upper_lift_db,
+            self.lift_db[lifted],
+            self.upper_lift_db[lifted],
         )
 
 

@@ -50,20 +50,28 @@ _STAYS_WITHIN_DB, _LINE_WITHIN_DB, _STEPS_DB, _STEP_REACH_BLOCKS = 2.5, 0.7, 3.0
 class Noise:
     """How the noise of a recording moves: straight lines between frames, in dB over where it is lowest, in both bands.
 
-    Noise that stays has one place and no lift. ``known`` is the part of the recording in which it could be told from sound,
-    and ``lowest_db`` the level of the full band where it is lowest, as far as that is known.
+    Noise that stays has one place and no lift. ``lowest_db`` is the level of the full band where it is lowest, as far as that
+    is known.
     """
 
     frames: tuple[int, ...] = (0,)
     full_db: tuple[float, ...] = (0.0,)
     upper_db: tuple[float, ...] = (0.0,)
-    known: float = 1.0
     lowest_db: float | None = None
 
     @property
     def moves(self) -> bool:
         """Whether it does not stay."""
         return any(self.full_db) or any(self.upper_db)
+
+    def lift_at(self, frame: int) -> tuple[float, float]:
+        """Return how far the noise of the full and the upper band lies over where it is lowest, at a frame, in dB."""
+        if not self.moves:
+            return 0.0, 0.0
+        return float(np.interp(frame, self.frames, self.full_db)), float(np.interp(frame, self.frames, self.upper_db))
+
+
+STAYS = Noise()
 
 
 def measure_noise(envelope: Envelope) -> Noise:
@@ -73,7 +81,7 @@ def measure_noise(envelope: Envelope) -> Noise:
         levels = block_levels(power, envelope.bin_s)
         tracks.append(track(levels, spread_db=spread_of(levels)))
     if not all(one.known.any() for one in tracks):
-        return Noise(known=0.0)
+        return STAYS
     full, upper = (_filled(one) for one in tracks)
     lines = [_line(full), _line(_stepping_with(upper, tracks[1].known, full))]
     width = max(round(_BLOCK_S / envelope.bin_s), 1)
@@ -83,7 +91,7 @@ def measure_noise(envelope: Envelope) -> Noise:
     )
     lowest_db = round(float(full[tracks[0].known].min()), 2)
     frames = tuple(round((block + 0.5) * width * envelope.bin_frames) for block in places)
-    return Noise(frames, full_db, upper_db, round(min(float(one.known.mean()) for one in tracks), 3), lowest_db)
+    return Noise(frames, full_db, upper_db, lowest_db)
 
 
 def over_noise(envelope: Envelope, noise: Noise) -> Envelope:

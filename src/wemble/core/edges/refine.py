@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from wemble.core.edges.envelope import Envelope, counts_in, runs
 from wemble.core.edges.floor import Floor
+from wemble.core.edges.noise import STAYS, Noise
 from wemble.core.edges.silence import Spans
 from wemble.core.signal.levels import (
     SILENCE_DB,
@@ -111,7 +112,7 @@ def _unforetold(samples: Samples, predictor: tuple[float, ...]) -> Floats:
     return np.stack([np.convolve(predictor, channel)[:frames] for channel in samples])
 
 
-def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFloors:
+def measure_band_floors(read: Read, envelope: Envelope, floor: Floor, noise: Noise = STAYS) -> BandFloors:
     """Measure the floors on pieces of quiet spread over the source; at most `_QUIET_PIECES` of them are read.
 
     Without a quiet piece of 150 ms the floors of the envelope stand in, with an upper band far below.
@@ -129,24 +130,17 @@ def measure_band_floors(read: Read, envelope: Envelope, floor: Floor) -> BandFlo
     chosen = places[np.linspace(0, len(places) - 1, min(len(places), _QUIET_PIECES)).round().astype(int)]
     middles = ((chosen[:, 0] + chosen[:, 1] - length) // 2 * envelope.bin_frames).tolist()
     pieces = [read(middle, length * envelope.bin_frames) for middle in middles]
-    lifts = [envelope.lift_at(middle + length * envelope.bin_frames // 2) for middle in middles]
+    lifts = [noise.lift_at(middle + length * envelope.bin_frames // 2) for middle in middles]
     skip = ms_to_frames(_CONTEXT_MS, rate_hz)
+    inside = slice(skip, -skip)
+    lifted = list(zip(pieces, lifts, strict=True))
     levels = [band_levels_db(piece, rate_hz) for piece in pieces]
-    full_db, full_top_db = _mean_and_top(
-        [full[skip:-skip] - by for (full, _), (by, _) in zip(levels, lifts, strict=True)]
-    )
-    upper_db, upper_top_db = _mean_and_top(
-        [upper[skip:-skip] - by for (_, upper), (_, by) in zip(levels, lifts, strict=True)]
-    )
-    predictor = tuple(
-        prediction_error_filter(
-            from_db(-by) * channel.astype(np.float64)
-            for piece, (by, _) in zip(pieces, lifts, strict=True)
-            for channel in piece
-        ).tolist()
-    )
+    full_db, full_top_db = _mean_and_top([full[inside] - by for (full, _), (by, _) in zip(levels, lifts, strict=True)])
+    upper_db, upper_top_db = _mean_and_top([up[inside] - by for (_, up), (_, by) in zip(levels, lifts, strict=True)])
+    steadied = (from_db(-by) * channel.astype(np.float64) for piece, (by, _) in lifted for channel in piece)
+    predictor = tuple(prediction_error_filter(steadied).tolist())
     white_db, white_top_db = _mean_and_top(
-        [whitened_level_db(p, predictor, rate_hz)[skip:-skip] - max(by) for p, by in zip(pieces, lifts, strict=True)]
+        [whitened_level_db(piece, predictor, rate_hz)[inside] - max(by) for piece, by in lifted]
     )
     surprising_db = max(white_db + _SURPRISING_OVER_DB, white_top_db + _SURPRISING_OVER_TOP_DB)
     return BandFloors(full_db, upper_db, full_top_db, upper_top_db, predictor, surprising_db)

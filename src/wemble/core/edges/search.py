@@ -10,7 +10,7 @@ import numpy as np
 from wemble.core.briefs import Material
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor, measure_floor
-from wemble.core.edges.noise import Noise, measure_noise, over_noise
+from wemble.core.edges.noise import STAYS, Noise, measure_noise, over_noise
 from wemble.core.edges.programme import Programme, find_programme
 from wemble.core.edges.recipe import Recipe
 from wemble.core.edges.refine import BandFloors, Read, measure_band_floors, refine_sounds, to_the_level
@@ -18,7 +18,6 @@ from wemble.core.edges.silence import HYSTERESIS_DB, Found, Spans, find_sounds, 
 
 _UNDER_SPEECH_DB = 22.0
 _UNDER_PEAK_DB = 28.0
-_STAYS = Noise()
 _DIES_AWAY_DB = 20.0
 
 
@@ -63,11 +62,11 @@ class Measured:
     envelope: Envelope
     floor: Floor
     band_floors: BandFloors
-    noise: Noise = _STAYS
+    noise: Noise = STAYS
 
     def floors_at(self, frame: int) -> BandFloors:
         """Return the floors at a frame."""
-        return self.band_floors.lifted(*self.envelope.lift_at(frame))
+        return self.band_floors.lifted(*self.noise.lift_at(frame))
 
 
 def measure(read: Read, envelope: Envelope) -> Measured:
@@ -75,7 +74,7 @@ def measure(read: Read, envelope: Envelope) -> Measured:
     noise = measure_noise(envelope)
     steadied = over_noise(envelope, noise)
     floor = measure_floor(steadied, noise.lowest_db)
-    return Measured(steadied, floor, measure_band_floors(read, steadied, floor), noise)
+    return Measured(steadied, floor, measure_band_floors(read, steadied, floor, noise), noise)
 
 
 def find(
