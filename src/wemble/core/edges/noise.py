@@ -240,10 +240,14 @@ def _posterior(likely: Likelihoods) -> Likelihoods:
     reach[(reach < 0) | (reach > blocks)] = blocks  # beyond the ends nothing is heard, and all is as likely
     likely = np.concatenate([likely, np.ones((1, kinds, levels), np.float32)])
     kind_moves, level_moves = _moves(levels)
+
+    def moved(states: Likelihoods) -> Likelihoods:  # one product for all pieces, and not one for each
+        return np.asarray((states.reshape(-1, levels) @ level_moves).reshape(states.shape))
+
     forward = np.empty((len(reach), len(starts), kinds, levels), np.float32)
     now = np.full((len(starts), kinds, levels), 1.0 / (kinds * levels), np.float32)
     for step, places in enumerate(reach):
-        now = np.matmul(kind_moves.T, now @ level_moves)
+        now = np.matmul(kind_moves.T, moved(now))
         now *= likely[places]
         now /= now.sum(axis=(1, 2), keepdims=True)
         forward[step] = now
@@ -253,7 +257,7 @@ def _posterior(likely: Likelihoods) -> Likelihoods:
         if warm_up <= step < warm_up + length:
             both = (forward[step] * behind).sum(axis=1)
             out[:, step - warm_up] = both / both.sum(axis=1, keepdims=True)
-        behind = np.matmul(kind_moves, (behind * likely[reach[step]]) @ level_moves)
+        behind = np.matmul(kind_moves, moved(behind * likely[reach[step]]))
         behind /= behind.max(axis=(1, 2), keepdims=True)
     return out.reshape(-1, levels)[:blocks]
 
