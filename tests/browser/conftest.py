@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 from tests.conftest import Server
 
 FLAGS = [
@@ -41,6 +41,11 @@ window.fetch = (...args) => {
 """
 
 
+PATIENCE_MS = 15_000
+"""How long the slowest step may take with both cores taken; what is asked for within a time says so itself."""
+expect.set_options(timeout=PATIENCE_MS)
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
@@ -71,7 +76,7 @@ def new_page(context: BrowserContext) -> Iterator[Callable[[], Page]]:
 
     def make() -> Page:
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(PATIENCE_MS)
         page.on("console", lambda message: complaints.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: complaints.append(str(error)))
         return page
