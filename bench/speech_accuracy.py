@@ -23,7 +23,7 @@ import numpy as np
 from speech_corpus import SPLITS, WINDOW_S, Take, moving_takes, takes
 from wemble.core.edges.envelope import envelope
 from wemble.core.edges.recipe import Recipe
-from wemble.core.edges.search import find, measure, propose
+from wemble.core.edges.search import Measured, find, measure, propose
 from wemble.core.signal.pyramid import bin_frames, reduce_samples
 from wemble.core.signal.reader import cut
 
@@ -108,7 +108,7 @@ def _truth_spans(take: Take, recipe: Recipe) -> Spans:
     return spans
 
 
-def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
+def measured_take(take: Take) -> Measured:
     width, frames = bin_frames(take.rate_hz), take.samples.shape[1]
     bins = reduce_samples(take.samples, frames_per_bin=width, before=np.zeros((1, 1), np.float32))
     levels = envelope(bins, rate_hz=take.rate_hz, bin_frames=width, frames=frames)
@@ -116,7 +116,14 @@ def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
     def read(start: int, count: int) -> np.ndarray:
         return cut(take.samples, start, count)
 
-    measured = measure(read, levels)
+    return measure(read, levels)
+
+
+def ours(take: Take) -> tuple[Spans, Spans, Recipe]:
+    def read(start: int, count: int) -> np.ndarray:
+        return cut(take.samples, start, count)
+
+    measured, frames = measured_take(take), take.samples.shape[1]
     recipe = propose(measured.floor)
     found = find(read, measured, recipe, head_frame=0, tail_frame=frames)
     return [tuple(s) for s in found.spans.tolist()], [tuple(s) for s in found.sounds.tolist()], recipe

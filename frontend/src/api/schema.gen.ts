@@ -1194,7 +1194,7 @@ export interface components {
             /** Clips Are Points */
             clips_are_points: boolean;
             /** Checks */
-            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose")[];
+            checks: ("click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose" | "within")[];
             send: components["schemas"]["SendDefaults"];
             /**
              * Lane A File
@@ -1269,7 +1269,8 @@ export interface components {
          *
          *     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
          *     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
-         *     or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
+         *     or if the clip is a piece of quiet; ``starts_within`` and ``ends_within`` are the source frames between which they lie
+         *     with nine in ten, where that is known. ``sync_frame`` is the source frame that is lined up with a bar.
          *     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
          *
          *     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset and its
@@ -1364,6 +1365,22 @@ export interface components {
              * @default
              */
             end_reason: string;
+            /**
+             * Starts Within
+             * @default null
+             */
+            starts_within: [
+                number,
+                number
+            ] | null;
+            /**
+             * Ends Within
+             * @default null
+             */
+            ends_within: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ClipVerdicts
@@ -5397,7 +5414,7 @@ export interface components {
              * Check
              * @enum {string}
              */
-            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose";
+            check: "click" | "tail" | "air" | "speech_clipped" | "attack" | "weak" | "programme_end" | "outside" | "join" | "late" | "cut_in" | "start" | "end" | "whose" | "within";
             /**
              * State
              * @enum {string}

@@ -77,7 +77,7 @@ const scene = (part: Partial<StripScene>): StripScene => ({
 
 const lens = (part: Partial<LensPicture>): LensPicture => ({
   side: "head", edgeFrame: 100, fadeFrames: 80, bend: { value: 0.3, y: 90 }, view: { startFrame: 40, framesPerPx: 2, widthPx: 120 }, heightPx: 200, rateHz: 500, label: (frame, decimals) => `${frame} to ${decimals}`, frames: 1_000,
-  soundFrame: 190, floor: 0.02, threshold: 0.05, levelZoom: 2, cursorFrame: 130, gainAt: (u) => gainAt({ shape: "s", bend: 0.3 }, u), levelAt: levelOf(job, job.clips["a"] as Clip),
+  soundFrame: 190, within: null, floor: 0.02, threshold: 0.05, levelZoom: 2, cursorFrame: 130, gainAt: (u) => gainAt({ shape: "s", bend: 0.3 }, u), levelAt: levelOf(job, job.clips["a"] as Clip),
   columns: columns(0, 120), spectra: null, samples: null, firstSample: 0, colours, ...part,
 });
 
@@ -88,6 +88,7 @@ const pictures: Record<string, (ink: CanvasRenderingContext2D) => void> = {
   "strip of spectra": (ink) => drawStrip(ink, scene({ spectra: (on, run, ...at) => on.fillText(`spectra of ${run.clipId}`, ...(at.slice(0, 2) as [number, number])) })),
   "lens of a head": (ink) => drawLens(ink, lens({})),
   "lens of a tail": (ink) => drawLens(ink, lens({ side: "tail", edgeFrame: 240, soundFrame: 150, cursorFrame: null })),
+  "lens of a tail that may end later": (ink) => drawLens(ink, lens({ side: "tail", edgeFrame: 240, soundFrame: 150, within: [148, 200], cursorFrame: null })),
   "lens of samples": (ink) => drawLens(ink, lens({ view: { startFrame: 90, framesPerPx: 0.2, widthPx: 120 }, columns: null, samples: columns(0, 13), firstSample: 89, soundFrame: null, fadeFrames: 0, bend: null })),
   "join lens": (ink) =>
     drawJoin(ink, {

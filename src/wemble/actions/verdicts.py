@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from wemble.actions.library import Library
 from wemble.core.briefs import record
-from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, gravest_first, sentence
+from wemble.core.check.edges import Verdict, edge_of, edge_verdicts, gravest_first, sentence, within_verdict
 from wemble.core.check.hits import HIT_CHECKS, doubt_verdict, hit_verdicts
 from wemble.core.check.join import join_verdicts
 from wemble.core.check.programme import Found, end_verdict, outside_verdict
@@ -126,12 +126,15 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
     if clip.finding_id is None and edge.outside_frames == 0:  # the end of a recording that has not been cut
         return [] if clip.confidence is None else hit_verdicts(clip, job.source(clip.source_id).rate_hz, side)
 
+    rate_hz = job.source(clip.source_id).rate_hz
+    within = within_verdict(clip, side, rate_hz)
+
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)
         return edge_verdicts(
             library.reads(clip.source_id),
             edge,
-            rate_hz=source.rate_hz,
+            rate_hz=rate_hz,
             floors=source.floors.at(edge.frame),
             under_peak_db=None if clip.confidence is not None else _under_peak_db(library, clip),
         )
@@ -139,17 +142,17 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
     counts = record(job.brief).checks
     found = [one for one in library.edge_verdicts.get((clip.source_id, edge), compute) if one.check in counts]
     if clip.confidence is None:
-        return found
+        return [*found, *within]
     if _of_programme(job, clip):
         confidence, reason = (
             (clip.confidence, clip.reason) if side == "head" else (clip.end_confidence, clip.end_reason)
         )
-        return [doubt_verdict(side, "start" if side == "head" else "end", confidence, reason), *found]
+        return [doubt_verdict(side, "start" if side == "head" else "end", confidence, reason), *found, *within]
     if _is_own(job, clip):  # beside its edges the others are heard: level says nothing there
         whose = [doubt_verdict("head", "whose", clip.confidence, clip.reason)] if side == "head" else []
         return [*whose, *(verdict for verdict in found if verdict.check in OWN_CHECKS)]
     of_hits = [verdict for verdict in found if verdict.check in HIT_CHECKS[side]]
-    return [*hit_verdicts(clip, job.source(clip.source_id).rate_hz, side), *of_hits]
+    return [*hit_verdicts(clip, rate_hz, side), *of_hits, *within]
 
 
 def _is_own(job: Job, clip: Clip) -> bool:

@@ -19,7 +19,7 @@ Material = Literal["speech", "struck", "music"]
 Middle = Literal["strip", "wall", "order"]
 
 _EVERYWHERE: frozenset[Check] = frozenset(
-    {"click", "tail", "air", "join", "programme_end", "outside", "late", "cut_in", "start", "end", "attack"}
+    {"click", "tail", "air", "join", "programme_end", "outside", "late", "cut_in", "start", "end", "attack", "within"}
 )
 _PATTERNS: Mapping[Deliverable, str] = {
     "one": "{job}",

@@ -54,6 +54,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
   const edges = draftedEdges(clip, drafts);
   const edgeFrame = side === "head" ? edges.head : edges.tail;
   const soundFrame = side === "head" ? clip.sound_start_frame : clip.sound_end_frame;
+  const within = side === "head" ? clip.starts_within : clip.ends_within;
   const joined = Object.values(job.joins).some((join) => (side === "head" ? join.right_clip_id : join.left_clip_id) === clip.id);
 
   const [gesture, setGesture] = useState<LensGesture>(LENS_IDLE);
@@ -118,6 +119,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         rateHz,
         frames,
         soundFrame,
+        within: soundFrame === null ? null : within,
         floor: 10 ** (tiles.info.floor_db / 20),
         threshold: threshold === null ? null : 10 ** (threshold / 20),
         levelZoom,
@@ -129,7 +131,7 @@ function LensOf({ clip, side }: { readonly clip: Clip; readonly side: Side }) {
         spectra: spectral ? (on, from, to, top, height) => spectraOf(clip.source_id)?.draw(on, view, from, to, top, height, colours) : null,
       });
     },
-    [picture, shown, view, rateHz, frames, soundFrame, tiles, threshold, levelZoom, job, clip, level, timeStyle, ofSource, cursor, bent, spectral, colours],
+    [picture, shown, view, rateHz, frames, soundFrame, within, tiles, threshold, levelZoom, job, clip, level, timeStyle, ofSource, cursor, bent, spectral, colours],
   );
   const [canvas, surface] = useCanvas(paint);
   useEffect(() => setHeightPx(surface.heightPx), [surface.heightPx]);

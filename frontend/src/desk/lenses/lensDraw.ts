@@ -14,6 +14,8 @@ export interface LensPicture extends LensScene {
   readonly label: PlaceLabel;
   readonly frames: number;
   readonly soundFrame: number | null;
+  /** Between which frames the sound begins or ends with nine in ten. */
+  readonly within: readonly [number, number] | null;
   readonly floor: number | null;
   readonly threshold: number | null;
   readonly levelZoom: number;
@@ -60,6 +62,7 @@ export function drawLens(ink: CanvasRenderingContext2D, picture: LensPicture): v
     drawWave(ink, picture, band, edgeX);
   }
   if (picture.threshold !== null && !picture.spectra) drawLevel(ink, picture.threshold, 0, view.widthPx, band, colours["warn"] ?? "");
+  drawWithin(ink, picture, bottom);
   drawSound(ink, picture, bottom, edgeX);
   drawFade(ink, picture);
   const colour = colours[side] ?? "";
@@ -108,6 +111,17 @@ function drawFloor(ink: CanvasRenderingContext2D, picture: LensPicture, band: Ba
   ink.globalAlpha = 0.18;
   ink.fillStyle = picture.colours["soft"] ?? "";
   ink.fillRect(0, top, picture.view.widthPx, Math.max(bottom - top, 1));
+  ink.globalAlpha = 1;
+}
+
+/** Where the sound may begin or end: as a shade over the wave, at least as wide as can be seen. */
+function drawWithin(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: number): void {
+  if (picture.within === null) return;
+  const { view, colours, side } = picture;
+  const [from, to] = picture.within.map((frame) => toPx(view, frame)) as [number, number];
+  ink.globalAlpha = 0.16;
+  ink.fillStyle = colours[side] ?? "";
+  ink.fillRect(from, 26, Math.max(to - from, 2), bottom - 26);
   ink.globalAlpha = 1;
 }
 

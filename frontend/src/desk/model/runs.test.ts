@@ -21,7 +21,7 @@ const clip = (id: string, head: number, tail: number, finding: string | null = "
   sync_frame: null,
   line: [],
   head_review: null,
-  tail_review: null, strike: null, set_id: null, confidence: null, reason: "", file_name: "", end_confidence: null, end_reason: "",
+  tail_review: null, strike: null, set_id: null, confidence: null, reason: "", file_name: "", end_confidence: null, end_reason: "", starts_within: null, ends_within: null,
 });
 
 const job = (clips: Clip[], kind = "cut", rate = 48_000): Job => ({

@@ -10,7 +10,7 @@ import { hasWords, inHeldOrder, textOf, wordsOf } from "../model/shown";
 const clip = (id: string, name: string, strength: string, mic: string, set_id: string | null, origin_frame: number): Clip => ({
   id, lane_id: "l1", source_id: "s1", name: `${name} ${strength} ${mic}`, head_frame: 0, tail_frame: 48_000, origin_frame, gain_db: 0, fade_in: null, fade_out: null,
   finding_id: null, sound_start_frame: null, sound_end_frame: null, sync_frame: null, line: [], head_review: null, tail_review: null,
-  strike: { name, note: 36, strength, mic, take: null }, set_id, confidence: null, reason: "", file_name: "", end_confidence: null, end_reason: "",
+  strike: { name, note: 36, strength, mic, take: null }, set_id, confidence: null, reason: "", file_name: "", end_confidence: null, end_reason: "", starts_within: null, ends_within: null,
 });
 
 const CLIPS = [

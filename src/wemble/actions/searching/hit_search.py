@@ -331,8 +331,12 @@ def _found(library: Library, job: Job, members: Sequence[str], recipe: HitRecipe
             continue
         onset, end = base.head_frame + hit.onset_frame, base.head_frame + hit.end_frame
         span = _with_room(base, onset, end, recipe, rate)
+        first, last, end_first, end_last = (at + base.head_frame for at in (*hit.onset_within, *hit.end_within))
         sounds[target] = Sounds(
-            (span,), ((onset, end),), sure=(Sure(hit.confidence, hit.reason, hit.end_confidence, hit.end_reason),)
+            (span,),
+            ((onset, end),),
+            sure=(Sure(hit.confidence, hit.reason, hit.end_confidence, hit.end_reason),),
+            within=((first, last, end_first, end_last),),
         )
     return sounds
 
@@ -344,7 +348,11 @@ def _taken(library: Library, base: Finding | Clip, recipe: HitRecipe) -> tuple[S
     found = find_hits(take, recipe)
     spans = tuple((a + shift, b + shift) for a, b in with_rooms(found.hits, take.frames, rate, recipe))
     sounds = tuple((hit.onset_frame + shift, hit.end_frame + shift) for hit in found.hits)
-    hits = Sounds(spans, sounds, sure=tuple(Sure(hit.confidence, hit.reason) for hit in found.hits))
+    within = tuple(
+        (hit.onset_lo_frame + shift, hit.onset_hi_frame + shift, hit.end_lo_frame + shift, hit.end_hi_frame + shift)
+        for hit in found.hits
+    )
+    hits = Sounds(spans, sounds, sure=tuple(Sure(hit.confidence, hit.reason) for hit in found.hits), within=within)
     return without_removed(base, hits, rate), found
 
 

@@ -10,14 +10,13 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-import numpy as np
-
 from wemble.actions.library import Library
 from wemble.actions.searching.sound_search import KnownEdge, fades_key, search_key
 from wemble.actions.sources.decode import measured_source
 from wemble.actions.work.executor import Report, part_of
 from wemble.actions.work.tasks import start_task
 from wemble.core.check.edges import automatic_fades
+from wemble.core.edges.certainty import Located
 from wemble.core.edges.recipe import Recipe, Treatment
 from wemble.core.edges.refine import apart
 from wemble.core.edges.search import find_roughly, refined, with_sounds
@@ -44,14 +43,14 @@ class _Search:
     def half(self, sounds: Spans) -> _Search:
         return replace(self, rough=replace(self.rough, sounds=sounds))
 
-    def found(self, sounds: Spans, recipe: Recipe) -> Found:
+    def found(self, sounds: Located, recipe: Recipe) -> Found:
         return with_sounds(
             self.rough, sounds, recipe,
             rate_hz=self.source.rate_hz, head_frame=self.base.head_frame, tail_frame=self.base.tail_frame,
         )  # fmt: skip
 
 
-_Refined = tuple[Spans, dict[KnownEdge, int]]
+_Refined = tuple[Located, dict[KnownEdge, int]]
 """Sounds to the sample, and the lengths of the automatic fades on their edges."""
 
 
@@ -71,7 +70,7 @@ def start_search(
         for search, first, second in zip(searches, *halves, strict=True):
             (sounds, fades), (later_sounds, later_fades) = first, second
             library.found_fades.put(fades_key(search.base, recipe), fades | later_fades)
-            found = search.found(np.concatenate([sounds, later_sounds]), recipe)
+            found = search.found(Located.joined([sounds, later_sounds]), recipe)
             library.found_sounds.put(search_key(search.base, recipe), found)
         return {}
 

@@ -272,7 +272,7 @@ def _said(library: Library, job: Job, target_id: str, recipe: Recipe) -> Said:
     own = own_sound_of(library, job, target_id)
     said = find_said(own, library.measured(base.source_id).floor, recipe)
     first = base.head_frame // own.shown.bin_frames * own.shown.bin_frames
-    return replace(said, found=said.found.shifted(first).within(base.head_frame, base.tail_frame))
+    return replace(said, found=said.found.shifted(first).clipped(base.head_frame, base.tail_frame))
 
 
 def _found(library: Library, job: Job, target_id: str, recipe: Recipe) -> Sounds:
@@ -294,7 +294,8 @@ def as_sounds(found: Found, floor: Floor, recipe: Recipe) -> Sounds:
     """Return what a search found as what a treatment is carried out on."""
     threshold = recipe.threshold_dbfs(floor)
     dropped = _pairs(merged(found.in_the_way[np.argsort(found.in_the_way[:, 0], kind="stable")], 1))
-    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold, dropped=dropped)
+    within = tuple((a, b, c, d) for a, b, c, d in found.within.tolist())
+    return Sounds(_pairs(found.spans), _pairs(found.sounds), floor.level_db, threshold, dropped=dropped, within=within)
 
 
 def _tone_to_be(library: Library, base: Finding | Clip, found: Sounds) -> SourceUse | None:

@@ -13,12 +13,14 @@ from wemble.actions.shell.opening import found_in, opened_file, unheard
 from wemble.actions.shell.placing import shown_name
 from wemble.actions.sources.decode import display_name
 from wemble.actions.work.executor import Report, part_of
+from wemble.core.edges.certainty import why
 from wemble.core.edges.hit_doubts import is_coded
 from wemble.core.edges.hits import find_hits, measure_take
 from wemble.core.edges.onset import Hit, find_hit
 from wemble.core.edges.programme import find_programme
 from wemble.core.edges.recipe import HitRecipe, Recipe
 from wemble.core.edges.search import as_found, noise_spans, propose
+from wemble.core.edges.silence import Found
 from wemble.core.kit.mic_set import Heard, find_in_set
 from wemble.core.kit.strikes import files_of_hits, read_name
 from wemble.core.shape.seams import Bars, find_seams
@@ -39,6 +41,7 @@ def find_sound(path: Path, recipe: Recipe | None, report: Report = unheard) -> d
             "frames": opened.source.frames,
             "spans": found.spans.tolist(),
             "sounds": found.sounds.tolist(),
+            "edges": _edges(found, opened.source.rate_hz),
             "noise": noise_spans(opened.measured),
             "floor_db": round(floor.level_db, 2),
             "threshold_db": round(settings.threshold_dbfs(floor), 2),
@@ -60,7 +63,11 @@ def find_whole(path: Path, recipe: Recipe | None, report: Report = unheard) -> d
             "sample_rate_hz": source.rate_hz,
             "frames": source.frames,
             "start_frame": found.start_frame,
+            "start_lo_frame": found.start_within[0],
+            "start_hi_frame": found.start_within[1],
             "end_frame": found.end_frame,
+            "end_lo_frame": found.end_within[0],
+            "end_hi_frame": found.end_within[1],
             "floor_db": found.floor_db,
             "start_confidence": found.start_confidence,
             "end_confidence": found.end_confidence,
@@ -138,12 +145,38 @@ def find_loops(
         return {"file": str(path), "sample_rate_hz": source.rate_hz, "loops": rows}
 
 
+def _edges(found: Found, rate_hz: int) -> list[dict[str, dict[str, Any]]]:
+    """Return both edges of every sound: where each lies, between which frames with nine in ten, how likely it is that no more
+    is cut than may be, and what keeps it from being known better."""
+    edges = []
+    for (start, end), (first, last, end_first, end_last), (sure, end_sure) in zip(
+        found.sounds.tolist(), found.within.tolist(), found.confidence.tolist(), strict=True
+    ):
+        head = _edge(
+            start, first, last, sure, why(*((a - b) * 1000.0 / rate_hz for a, b in ((start, first), (last, start))))
+        )
+        tail = _edge(
+            end, end_first, end_last, end_sure,
+            why(*((a - b) * 1000.0 / rate_hz for a, b in ((end_last, end), (end, end_first)))),
+        )  # fmt: skip
+        edges.append({"start": head, "end": tail})
+    return edges
+
+
+def _edge(frame: int, lo: int, hi: int, confidence: float, reason: str) -> dict[str, Any]:
+    return {"frame": frame, "lo_frame": lo, "hi_frame": hi, "confidence": round(confidence, 3), "reason": reason}
+
+
 def _hit_row(path: Path, source: SourceRow, hit: Hit) -> dict[str, Any]:
     return {
         "file": str(path),
         "sample_rate_hz": source.rate_hz,
         "onset_frame": hit.onset_frame,
+        "onset_lo_frame": hit.onset_within[0],
+        "onset_hi_frame": hit.onset_within[1],
         "end_frame": hit.end_frame,
+        "end_lo_frame": hit.end_within[0],
+        "end_hi_frame": hit.end_within[1],
         "confidence": round(hit.confidence, 2),
         "reason": hit.reason,
         "end_confidence": round(hit.end_confidence, 2),

@@ -84,6 +84,27 @@ def edge_verdicts(
     return gravest_first([_verdict(edge.side, check, figure) for check, figure in figures])
 
 
+def within_verdict(clip: Clip, side: Side, rate_hz: int) -> list[Verdict]:
+    """Return what is known of where a sound begins or ends, and whether the room there holds it; nothing where nobody knows.
+
+    Of a hit it is told, and no more: what is doubtful about it is said by its own checks.
+    """
+    bounds = clip.starts_within if side == "head" else clip.ends_within
+    if bounds is None:
+        return []
+    width_ms = (bounds[1] - bounds[0]) * 1000.0 / rate_hz
+    beyond = clip.head_frame - bounds[0] if side == "head" else bounds[1] - clip.tail_frame
+    figure = max(beyond, 0) * 1000.0 / rate_hz
+    state = state_of("within", figure) if clip.confidence is None else "fine"
+    end = "start" if side == "head" else "end"
+    text = (
+        sentence("within", state, figure)
+        if state != "fine"
+        else f"{end} known within {width_ms:.{1 if width_ms < 10 else 0}f} ms"
+    )
+    return [Verdict(side, "within", state, round(figure, 3), text)]
+
+
 def gravest_first(verdicts: Iterable[Verdict]) -> list[Verdict]:
     """Return verdicts with the one first that says most of the edge: whoever shows one shows that."""
     return sorted(
@@ -183,6 +204,7 @@ _SENTENCES: dict[Check, tuple[str, str]] = {
     "start": ("clear start", "unsure start"),
     "end": ("clear end", "unsure end"),
     "whose": ("clearly its own", "may be another's voice"),
+    "within": ("room enough", "{figure:.0f} ms of the sound may lie beyond the edge"),
     "attack": ("fade clear of the sound", "fade reaches {figure:.1f} ms into the sound"),
 }
 

@@ -7,12 +7,12 @@ variance of the prediction error changed. A thump may be as predictable as the f
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wemble.core.signal.levels import Samples, from_db, ms_to_frames
+from wemble.core.signal.levels import Floats, Samples, from_db, ms_to_frames
 from wemble.core.signal.prediction import ORDER, prediction_error, prediction_error_filter
 
 _LEARN_MS = 40.0
@@ -34,10 +34,16 @@ _CERTAIN = 16.0
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """The first frame of an attack, and how many frames it takes from there until chance is ruled out."""
+    """The first frame of an attack, and how many frames it takes from there until chance is ruled out.
+
+    ``score`` float64, from frame ``score_from`` on, rises: how much less likely a place is than the likeliest, as a log
+    likelihood, negative before it and positive behind.
+    """
 
     frame: int
     unsure_frames: int
+    score_from: int = 0
+    score: Floats = field(default_factory=lambda: np.zeros(1), compare=False)
 
 
 def attack_start(samples: Samples, rough: int, *, back: int, rate_hz: int, quiet: Samples | None = None) -> Start:
@@ -81,9 +87,9 @@ def _channel_start(
     predictor = prediction_error_filter([learn])
     error = prediction_error(predictor, channel[low - len(before) : high])[len(before) :]
     foretold = prediction_error(predictor, learn)[ORDER:]
-    at, unsure = _change(error, foretold, rough - low, softly=known)
+    at, unsure, score = _change(error, foretold, rough - low, softly=known)
     outgrown = _outgrown(channel[low:high], learn, min(rough - low, at))
-    return Start(low + outgrown, unsure + at - outgrown)
+    return Start(low + outgrown, unsure + at - outgrown, low, score)
 
 
 def _outgrown(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int) -> int:
@@ -102,9 +108,11 @@ def _outgrown(values: NDArray[np.float64], noise: NDArray[np.float64], rough: in
     return int(small[-1]) + 1 if len(small) else 0
 
 
-def _change(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int, *, softly: bool) -> tuple[int, int]:
+def _change(
+    values: NDArray[np.float64], noise: NDArray[np.float64], rough: int, *, softly: bool
+) -> tuple[int, int, Floats]:
     """Return the most likely place, up to ``rough``, from which on the variance is `_TIMES_LOUDER` that of before, and
-    the frames it takes from there until that is certain.
+    the frames it takes from there until that is certain, and the score of every place (`Start`).
 
     What lies 66 dB under the attack is not heard as its start, whatever the floor. If it may begin ``softly``, it begins
     where it is `_TIMES_AT_FIRST` as loud as before already: only noise that lies right before it is known that well.
@@ -126,7 +134,9 @@ def _change(values: NDArray[np.float64], noise: NDArray[np.float64], rough: int,
     unlikely = np.flatnonzero(behind[:at] > behind[at] + _AS_LIKELY)
     at = int(unlikely[-1]) + 1 if len(unlikely) else 0
     certain = np.flatnonzero(behind[at:] - behind[at] >= _CERTAIN)
-    return at, int(certain[0]) if len(certain) else len(values) - at
+    unsure = int(certain[0]) if len(certain) else len(values) - at
+    less = behind - behind[at]
+    return at, unsure, np.maximum.accumulate(np.concatenate([-np.minimum.accumulate(less[:at]), less[at:]]))
 
 
 def _likelihood(power: NDArray[np.float64], times: float) -> NDArray[np.float64]:

@@ -20,11 +20,13 @@ _FOLLOWS_TIMES = 2.5
 
 @dataclass(frozen=True, slots=True)
 class RingOut:
-    """Where a ring-out is over, in blocks; whether it met the floor, and whether another sound follows it."""
+    """Where a ring-out is over, in blocks; whether it met the floor, whether another sound follows it, and how fast it falls
+    there, in dB a block (0: nobody can say)."""
 
     end: int
     met_floor: bool
     followed: bool
+    fall_db: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,7 +35,7 @@ class Decay:
 
     ``reach`` float32, from the last block back to ``start`` and so rising, is what the power has come down to for good:
     it rises no more for the length of a gap. ``later``, if it was kept, is the loudest of all that comes after a block.
-    ``extra`` blocks take the decay's own slope a little further.
+    ``extra`` blocks take the decay's own slope, ``fall_db`` a block, a little further.
     """
 
     start: int
@@ -41,6 +43,7 @@ class Decay:
     reach: NDArray[np.float32]
     later: NDArray[np.float32]
     extra: int
+    fall_db: float
 
     def ring_out(self, over_db: float) -> RingOut:
         """Return where the decay has come within ``over_db`` of its floor, rather late than early."""
@@ -52,7 +55,7 @@ class Decay:
         end = self.start + len(self.reach)
         if last >= len(self.reach) - 1:
             return RingOut(end, False, followed)
-        return RingOut(min(self.start + last + self.extra, end), True, followed)
+        return RingOut(min(self.start + last + self.extra, end), True, followed, self.fall_db)
 
 
 def follow(
@@ -91,7 +94,8 @@ def follow(
     reach = np.minimum.accumulate(ahead)[::-1].copy()
     later = np.maximum.accumulate(part[::-1])[::-1] if keeps_later else part[:0]
     met = _first_under(reach, _threshold(floor, _MET_OVER_DB))
-    return Decay(start, floor, reach, later, _extra(part[:met], floor, block_s) if met else 0)
+    extra, fall_db = _beyond(part[:met], floor, block_s) if met else (0, 0.0)
+    return Decay(start, floor, reach, later, extra, fall_db)
 
 
 def _threshold(floor: float, over_db: float) -> np.float32:
@@ -103,16 +107,16 @@ def _first_under(reach: NDArray[np.float32], threshold: np.float32) -> int:
     return len(reach) - int(reach.searchsorted(threshold, "right"))
 
 
-def _extra(power: NDArray[np.floating[Any]], floor: float, block_s: float) -> int:
-    """Return the blocks that the decay needs for a few dB more, by the line through its end."""
+def _beyond(power: NDArray[np.floating[Any]], floor: float, block_s: float) -> tuple[int, float]:
+    """Return the blocks that the decay needs for a few dB more, by the line through its end, and the dB that it falls in each."""
     level = 10.0 * np.log10(np.maximum(power / max(floor, 1e-20), 1e-9))
     low, high = _FIT_OVER_DB
     above = np.flatnonzero(level > high)
     part = level[above[-1] + 1 :] if len(above) else level
     at = np.flatnonzero(part > low)
     if len(at) < _SHORTEST_FIT:
-        return 1
+        return 1, 0.0
     times = (at - at.mean()) * block_s
     slope = float(times @ (part[at] - part[at].mean()) / (times @ times))
     longest = _LONGEST_EXTRA_S if slope >= 0.0 else min(_BELOW_DB / -slope, _LONGEST_EXTRA_S)
-    return int(max(round(longest / block_s), 1))
+    return int(max(round(longest / block_s), 1)), max(-slope * block_s, 0.0)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from scipy import fft, ndimage, signal
 
 from wemble.core.edges.attack import attack_start
+from wemble.core.edges.certainty import attack_within, ring_out_within
 from wemble.core.edges.decay import follow
 from wemble.core.edges.hit_doubts import CODING_NOISE, Doubt, coding_noise_ahead
 from wemble.core.edges.hit_levels import BLOCK_MS, Levels, block_power, high_passed, prediction_residual
@@ -68,12 +69,17 @@ _SHORTEST_TAKE_S, _SEVERAL_HITS = 2.0, 4
 
 @dataclass(frozen=True, slots=True)
 class TakenHit:
-    """A hit of a take, in its frames: where it speaks, and where it is over or the next one begins."""
+    """A hit of a take, in its frames: where it speaks, and where it is over or the next one begins; between
+    which frames either lies with nine in ten."""
 
     onset_frame: int
     end_frame: int
     confidence: float = 1.0
     reason: str = "clear start"
+    onset_lo_frame: int = 0
+    onset_hi_frame: int = 0
+    end_lo_frame: int = 0
+    end_hi_frame: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +97,8 @@ class Take:
 
     Places are in order: ``hops`` int64, every 3 ms, and ``flux`` at them; ``onsets`` int64, the frames at which they
     begin; ``loud_db``, how much louder it becomes there than before, relative to the loudest of the take, and
-    ``step_db``, relative to what was before; ``doubts``, what makes a beginning unsure, if anything does. ``power``
+    ``step_db``, relative to what was before; ``doubts``, what makes a beginning unsure, if anything does; ``within`` int64
+    (n, 2), between which frames it lies with nine in ten. ``power``
     float32 (blocks of 1 ms) is smooth over 40 ms.
     """
 
@@ -103,6 +110,7 @@ class Take:
     loud_db: NDArray[np.float64]
     step_db: NDArray[np.float64]
     doubts: tuple[Doubt | None, ...]
+    within: NDArray[np.int64]
     power: NDArray[np.float32]
 
 
@@ -123,7 +131,9 @@ def measure_take(read: Read, frames: int, rate_hz: int, *, coded: bool = False) 
     """
     if frames < ms_to_frames(2 * _WINDOW_MS, rate_hz):
         none, nothing = np.zeros(0, np.int64), np.zeros(0)
-        return Take(rate_hz, frames, none, nothing, none, nothing, nothing, (), np.zeros(0, np.float32))
+        return Take(
+            rate_hz, frames, none, nothing, none, nothing, nothing, (), none.reshape(0, 2), np.zeros(0, np.float32)
+        )
     flux, power, bright = _measured(read, frames, rate_hz)
     hops = _peaks(flux)
     middles = hops * ms_to_frames(_HOP_MS, rate_hz)
@@ -133,8 +143,11 @@ def measure_take(read: Read, frames: int, rate_hz: int, *, coded: bool = False) 
     heard = (loud >= -SOFTEST_DB) & (step >= _LEAST_STEP_DB)
     begins = [_begins(read, int(middle), frames, rate_hz, coded=coded) for middle in middles[heard]]
     smooth = ndimage.uniform_filter1d(power, round(_END_SMOOTH_MS / BLOCK_MS), mode="nearest").astype(np.float32)
-    onsets, doubts = np.array([at for at, _ in begins], np.int64), tuple(doubt for _, doubt in begins)
-    return Take(rate_hz, frames, hops[heard], flux[hops[heard]], onsets, loud[heard], step[heard], doubts, smooth)
+    onsets, doubts = np.array([at for at, _, _ in begins], np.int64), tuple(doubt for _, _, doubt in begins)
+    within = np.array([pair for _, pair, _ in begins], np.int64).reshape(-1, 2).clip(0, frames)
+    return Take(
+        rate_hz, frames, hops[heard], flux[hops[heard]], onsets, loud[heard], step[heard], doubts, within, smooth
+    )
 
 
 def find_hits(take: Take, recipe: HitRecipe) -> TakenHits:
@@ -149,7 +162,10 @@ def find_hits(take: Take, recipe: HitRecipe) -> TakenHits:
     kept = peaks[_apart(take.onsets[peaks], take.loud_db[peaks], gap)]
     kept = kept[np.argsort(take.onsets[kept], kind="stable")]
     onsets, ends = take.onsets[kept], _ends(take, take.onsets[kept], recipe)
-    hits = [TakenHit(int(at), end, *_sure(take, int(n), recipe)) for n, at, end in zip(kept, onsets, ends, strict=True)]
+    hits = [
+        TakenHit(at, end, *_sure(take, n, recipe), int(take.within[n, 0]), int(take.within[n, 1]), *end_within)
+        for n, at, (end, end_within) in zip(kept.tolist(), onsets.tolist(), ends, strict=True)
+    ]
     another = ms_to_frames(_ANOTHER_MS, take.rate_hz)
     return TakenHits(
         tuple(hits),
@@ -281,8 +297,11 @@ def _rises(power: Levels, at: NDArray[np.int64]) -> tuple[NDArray[np.float64], N
     return np.asarray(10.0 * np.log10(rise)), np.asarray(10.0 * np.log10(step))
 
 
-def _begins(read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool) -> tuple[int, Doubt | None]:
-    """Return the frame at which the hit near a frame begins, and a doubt: what was before does not predict it."""
+def _begins(
+    read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool
+) -> tuple[int, tuple[int, int], Doubt | None]:
+    """Return the frame at which the hit near a frame begins, between which it lies with nine in ten, and a doubt: what was
+    before does not predict it."""
     back, learn, after = (ms_to_frames(ms, rate_hz) for ms in (_BACK_MS, _LEARN_MS, _AFTER_MS))
     start = max(middle - back - learn, 0)
     heard = high_passed(read(start, min(middle + after, frames) - start), rate_hz)
@@ -298,11 +317,13 @@ def _begins(read: Read, middle: int, frames: int, rate_hz: int, *, coded: bool) 
     rough = ((first if led_into else new) + 1) * block
     begin = attack_start(heard, min(rough, heard.shape[1] - 1), back=_BACK_BLOCKS * block, rate_hz=rate_hz)
     unsure_ms = begin.unsure_frames * 1000.0 / rate_hz
+    first, last = attack_within("take_hit", begin, begin.frame, rate_hz)
+    at, within = start + begin.frame, (start + first, start + last)
     if led_into:
-        return start + begin.frame, (0.45, "a softer sound leads into it")
+        return at, within, (0.45, "a softer sound leads into it")
     if coded and coding_noise_ahead(power, begin.frame // block):
-        return start + begin.frame, (0.45, CODING_NOISE)
-    return start + begin.frame, (0.45, f"noise hides the first {unsure_ms:.1f} ms") if unsure_ms > _UNSURE_MS else None
+        return at, within, (0.45, CODING_NOISE)
+    return at, within, (0.45, f"noise hides the first {unsure_ms:.1f} ms") if unsure_ms > _UNSURE_MS else None
 
 
 def _back(power: Levels, start: int, lead: int, *, times: float, part: float, dip: int) -> int:
@@ -344,8 +365,9 @@ def _steepest(surprise: Levels, power: Levels, lead: int) -> int:
     return lead + int(np.argmax(best))
 
 
-def _ends(take: Take, onsets: NDArray[np.int64], recipe: HitRecipe) -> list[int]:
-    """Return where hits are over: where the ring-out meets the floor, or where the next one begins."""
+def _ends(take: Take, onsets: NDArray[np.int64], recipe: HitRecipe) -> list[tuple[int, tuple[int, int]]]:
+    """Return where hits are over: where the ring-out meets the floor, or where the next one begins; between which frames that
+    lies with nine in ten."""
     block = max(ms_to_frames(BLOCK_MS, take.rate_hz), 1)
     floor = max(float(np.percentile(take.power, 2)), _SILENCE) if len(take.power) else _SILENCE
     ends = []
@@ -353,6 +375,8 @@ def _ends(take: Take, onsets: NDArray[np.int64], recipe: HitRecipe) -> list[int]
         part = take.power[: -(-following // block)]
         loud = min(onset // block + 5, len(part) - 1)
         decay = follow(part, loud, floor=floor, block_s=BLOCK_MS / 1000.0, gap_s=_EXTRA_GAP_S)
-        end = decay.ring_out(recipe.over_floor_db).end * block
-        ends.append(max(min(end, following), onset + 1))
+        over = decay.ring_out(recipe.over_floor_db)
+        end = max(min(over.end * block, following), onset + 1)
+        first, last = ring_out_within(over.fall_db / BLOCK_MS, end, take.rate_hz) if over.fall_db else (end, end)
+        ends.append((end, (max(first, onset + 1), min(last, following))))
     return ends

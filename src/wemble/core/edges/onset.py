@@ -9,12 +9,14 @@ told.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 import numpy as np
 
-from wemble.core.edges.attack import attack_start
+from wemble.core.edges.attack import Start, attack_start
+from wemble.core.edges.certainty import attack_within, ring_out_within
+from wemble.core.edges.decay import RingOut
 from wemble.core.edges.envelope import Flags
 from wemble.core.edges.hit_doubts import (
     CLEAR_END,
@@ -66,6 +68,7 @@ T = TypeVar("T")
 class Hit:
     """What was found in a one-shot, in its frames.
 
+    ``onset_within`` and ``end_within`` hold them with nine in ten.
     ``confidence`` in 0…1 is that of its start, ``end_confidence`` that of its end: under `DOUBTFUL` somebody should look,
     and the reason beside it says why. ``rise_ms`` is how long the sound takes to come near its peak. ``end_frame`` has no
     room yet. ``hidden`` says that noise may hide an earlier start, and nothing else is
@@ -80,6 +83,8 @@ class Hit:
     end_confidence: float = 1.0
     end_reason: str = CLEAR_END
     hidden: bool = False
+    onset_within: tuple[int, int] = (0, 0)
+    end_within: tuple[int, int] = (0, 0)
 
     @property
     def doubtful(self) -> bool:
@@ -89,13 +94,15 @@ class Hit:
 
 @dataclass(frozen=True, slots=True)
 class Rough:
-    """A hit to the block: first block, the block at which it is loud, its end, and the doubts about start and end."""
+    """A hit to the block: first block, the block at which it is loud, its end, and the doubts about start and end; the dB by
+    which it falls at its end, a block, 0 where nobody can say."""
 
     first: int
     loud: int
     end: int
     doubts: tuple[Doubt, ...]
     end_doubts: tuple[Doubt, ...]
+    fall_db: float = 0.0
 
 
 def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
@@ -107,14 +114,14 @@ def rough_hit(levels: HitLevels, recipe: HitRecipe) -> Rough:
     doubts = list(found)
     if first > round(recipe.within_ms / BLOCK_MS):
         doubts.append((0.2, f"nothing speaks within the first {recipe.within_ms:g} ms"))
-    end, met_floor, followed = _known(levels, "end", recipe.over_floor_db, _rung_out)
-    end_doubts: list[Doubt] = [] if met_floor else [(0.7, "still sounding where the file ends")]
-    if followed:
+    over = _known(levels, "end", recipe.over_floor_db, _rung_out)
+    end_doubts: list[Doubt] = [] if over.met_floor else [(0.7, "still sounding where the file ends")]
+    if over.followed:
         end_doubts.append((0.4, "another sound follows"))
     if levels.again_block is not None:
         after_ms = (levels.again_block - loud) * BLOCK_MS
         end_doubts.append((0.4, f"a second hit {after_ms:.0f} ms later"))
-    return Rough(first, loud, end, tuple(doubts), tuple(end_doubts))
+    return Rough(first, loud, over.end, tuple(doubts), tuple(end_doubts), over.fall_db)
 
 
 def _known(levels: HitLevels, what: str, number: float, find: Callable[[HitLevels, float], T]) -> T:
@@ -128,10 +135,11 @@ def _known(levels: HitLevels, what: str, number: float, find: Callable[[HitLevel
     return found
 
 
-def _rung_out(levels: HitLevels, over_db: float) -> tuple[int, bool, bool]:
-    """Return the block at which a hit is over, whether it met its floor, and whether another sound follows."""
+def _rung_out(levels: HitLevels, over_db: float) -> RingOut:
+    """Return where a hit is over in all of its bands, whether all met their floors, and whether another sound follows."""
     ends = [decay.ring_out(over_db) for decay in levels.decays]
-    return max(end.end for end in ends), all(end.met_floor for end in ends), ends[0].followed
+    last = max(ends, key=lambda end: end.end)
+    return replace(last, met_floor=all(end.met_floor for end in ends), followed=ends[0].followed)
 
 
 def find_hit(
@@ -154,10 +162,25 @@ def find_hit(
         than that.
     """
     levels = levels or hit_levels(samples, rate_hz)
-    rough = rough_hit(levels, recipe)
     frames = samples.shape[1]
     if levels.silent:
-        return Hit(0, frames, 0.0, SILENCE, 0.0, 0.0, SILENCE)
+        return Hit(0, frames, 0.0, SILENCE, 0.0, 0.0, SILENCE, onset_within=(0, frames), end_within=(0, frames))
+    hit, start, fall_db_ms = hit_as_found(samples, rate_hz, recipe, levels, coded=coded)
+    first, last = attack_within("hit_start", start, hit.onset_frame, rate_hz)
+    end_first, end_last = ring_out_within(fall_db_ms, hit.end_frame, rate_hz) if fall_db_ms else (hit.end_frame, frames)
+    return replace(
+        hit,
+        onset_within=(max(first, 0), min(last, hit.end_frame)),
+        end_within=(max(end_first, hit.onset_frame), min(end_last, frames)),
+    )
+
+
+def hit_as_found(
+    samples: Samples, rate_hz: int, recipe: HitRecipe, levels: HitLevels, *, coded: bool
+) -> tuple[Hit, Start, float]:
+    """Return a hit as `find_hit` finds it, and what says how certain it is: its attack, and how fast it falls where it is over,
+    in dB/ms (0: nobody can say)."""
+    rough, frames = rough_hit(levels, recipe), samples.shape[1]
     rise = (rough.loud - rough.first) * BLOCK_MS
     at = min((rough.first + 2) * levels.block_frames, frames)
     back = ms_to_frames(max(_LEAST_BACK_MS, 0.5 * rise), rate_hz) + 2 * levels.block_frames
@@ -187,7 +210,9 @@ def find_hit(
     confidence, reason = min([*doubts, *hidden], default=(1.0, CLEAR_START))
     end_confidence, end_reason = min(rough.end_doubts, default=(1.0, CLEAR_END))
     only_hidden = bool(hidden) and min(doubts, default=(1.0, CLEAR_START))[0] >= DOUBTFUL
-    return Hit(onset, max(end, onset + 1), confidence, reason, rise, end_confidence, end_reason, hidden=only_hidden)
+    end = max(end, onset + 1)
+    hit = Hit(onset, end, confidence, reason, rise, end_confidence, end_reason, hidden=only_hidden)
+    return hit, start, rough.fall_db / BLOCK_MS
 
 
 def _walked_back(levels: HitLevels, start_under_peak_db: float) -> tuple[int, list[Doubt]]:

@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal, special
 
+from wemble.core.edges.certainty import paced_within
 from wemble.core.edges.envelope import Envelope, runs
 from wemble.core.edges.refine import Read
 from wemble.core.edges.steady import steady_rise
@@ -60,7 +61,10 @@ _STEADY_WITHIN_DB, _BAND_STEADY_WITHIN_DB, _CONTINUED_DB = 0.7, 1.0, 10.0
 _MISSED_MS, _MISSED_PART = 200.0, 0.5
 _WELL_HEARD, _OVERLAP_BLOCKS, _LEAST_OVERLAP_BLOCKS, _OVERLAPS = 8.0, 1500, 50, (0.6, 1.2)
 _RESTLESS, _SLOW_IF_RESTLESS_S = 1.8, 0.15
+_LONGEST_PACE_S = 2.0
 _UNSURE, _CLEAR, _SLOW_S, _SHORT_S, _FAR_S = 0.4, 4.0, 0.6, 0.3, 1.0
+_CLICK_S, _PARTED_S = 0.1, 0.04
+"""As the level over 50 ms has them: a click of a few ms, and a pause of a tenth of a second."""
 _CLEARLY, _CLEARLY_MS, _HARDLY_IF_RESTLESS_S = 6.0, 200.0, 0.2
 _NO_AIR = 10.0 ** (-40.0 / 10.0)
 """No air is as loud as that (our choice)."""
@@ -73,7 +77,8 @@ _LEAST_FLOOR = 10.0 ** (_LEAST_FLOOR_DB / 10.0)
 class Programme:
     """Where the programme starts and ends, in source frames, without rooms; how sure that is, 0…1, and why not.
 
-    ``floor_db`` is the level of the noise at the ends.
+    ``floor_db`` is the level of the noise at the ends. ``start_within`` and ``end_within`` hold them with nine in ten; ``pace_ms``
+    is how long the sound takes to leave its floor at either.
     """
 
     start_frame: int
@@ -83,6 +88,9 @@ class Programme:
     end_confidence: float
     start_reason: str = ""
     end_reason: str = ""
+    start_within: tuple[int, int] = (0, 0)
+    end_within: tuple[int, int] = (0, 0)
+    pace_ms: tuple[float, float] = (0.0, 0.0)
 
 
 def find_programme(
@@ -109,28 +117,38 @@ def find_programme(
     ended = _ends(read(low, high - low)[:, ::-1], rate, behind)
     end = high - _block(rate) * ended.block
     length_s = heard * envelope.bin_s
-    start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest")
+    start_reason = _doubt(air.before * envelope.bin_s, length_s, "starts", "before the rest", click_s=_CLICK_S)
     end_reason = _doubt(air.behind * envelope.bin_s, -length_s[::-1, ::-1], "ends", "behind the rest")
     restless = bool(behind.by_itself[-2] > _RESTLESS)
     end_reason = end_reason or _dies_away_slowly(ended, restless=restless)
+    end = max(min(end, tail_frame), start + 1)
+    inside, outside = paced_within("programme_start", begun.pace_ms, rate)
+    start_within = max(start - outside, head_frame), min(start + inside, end)
+    inside, outside = paced_within("programme_end", ended.pace_ms, rate)
+    end_within = max(end - inside, start), min(end + outside, tail_frame)
     return Programme(
         start,
-        max(min(end, tail_frame), start + 1),
+        end,
         round(air.level_db, 2),
         _UNSURE if start_reason else 1.0,
         _UNSURE if end_reason else 1.0,
         start_reason,
         end_reason,
+        start_within,
+        end_within,
+        (begun.pace_ms, ended.pace_ms),
     )
 
 
-def _doubt(air_s: float, heard_s: Floats, verb: str, where: str) -> str:
-    """Return why an end of the programme may be elsewhere; ``heard_s`` are the runs heard, from that end on, in seconds."""
+def _doubt(air_s: float, heard_s: Floats, verb: str, where: str, click_s: float = 0.0) -> str:
+    """Return why an end of the programme may be elsewhere; ``heard_s`` are the runs heard, from that end on, in seconds. What is
+    no longer than ``click_s`` counts by itself, however close: a mouth that opens, before a word."""
     if air_s < _LEAST_AIR_MS / 1000.0:
         return f"the recording {verb} inside the sound, or just where it {verb}"
     first, then = heard_s[0], heard_s[1] if len(heard_s) > 1 else heard_s[0]
-    if first[1] - first[0] < _SHORT_S and then[0] - first[1] > _FAR_S:
-        return f"something short lies {then[0] - first[1]:.1f} s {where}"
+    lasts_s, apart_s = first[1] - first[0], then[0] - first[1]
+    if (lasts_s < _SHORT_S and apart_s > _FAR_S) or (lasts_s < click_s and apart_s > _PARTED_S):
+        return f"something short lies {apart_s:.1f} s {where}"
     return ""
 
 
@@ -320,6 +338,13 @@ class _Begun:
     clear_block: int
     at_once: bool = False
     steady: bool = False
+
+    @property
+    def pace_ms(self) -> float:
+        """How long the sound takes to leave its floor: what does so at once takes no longer than its level is measured over."""
+        return (
+            _WINDOWS_MS[0] if self.at_once else 1000.0 * min(max(self.near_s, _WINDOWS_MS[0] / 1000.0), _LONGEST_PACE_S)
+        )
 
     @property
     def hardly_s(self) -> float:

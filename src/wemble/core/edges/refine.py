@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wemble.core.edges.certainty import HOP_MS, INSIDE, NOTHING, OUTSIDE, Scores
 from wemble.core.edges.envelope import Envelope, counts_in, runs
 from wemble.core.edges.floor import Floor
 from wemble.core.edges.noise import STAYS, Noise
@@ -155,8 +156,8 @@ def refine_sounds(
     frames: int,
     floors_at: Callable[[int], BandFloors],
     report: Callable[[float], None] = lambda part: None,
-) -> Spans:
-    """Return the sounds with both ends moved to where they stand out of the floor.
+) -> tuple[Spans, Scores]:
+    """Return the sounds with both ends moved to where they stand out of the floor, and how far the level does so around them.
 
     A start goes back as long as the sound stands out, over dips of at most 9 ms, and over dips of at most 60 ms to
     what *surely* does (`_standing`); it goes forward if nothing stands out surely where the bin began. An end likewise,
@@ -168,20 +169,28 @@ def refine_sounds(
         In source frames, at bin precision, sounds in order.
     floors_at
         Gives the floors at a frame of the source.
+
+    Returns
+    -------
+    sounds : int64 (n, 2)
+    over_db : float32 (n, 2, OUTSIDE + INSIDE)
+        Around each start and each end, as for `sound_scores`.
     """
     reach = round(_REACH_MS * rate_hz / 1000.0)
     before, after = np.sort(dropped[:, 1]), np.sort(dropped[:, 0])
     out = sounds.copy()
+    over_db = np.empty((len(sounds), 2, OUTSIDE + INSIDE), np.float32)
     for at, (start, end) in enumerate(sounds.tolist()):
         lowest = max(start - reach, int(out[at - 1, 1]) if at else 0, _last_under(before, start))
         highest = min(
             end + reach, int(sounds[at + 1, 0]) if at + 1 < len(sounds) else frames, _first_over(after, end, frames)
         )
-        out[at, 0] = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors_at(start))
+        begins = _audible(read, start, lowest, min(start + reach, end), rate_hz, floors_at(start))
+        out[at, 0], over_db[at, 0] = begins
         latest = max(end - reach, int(out[at, 0]) + 1)
-        out[at, 1] = _audible(read, end, latest, highest, rate_hz, floors_at(end), mirrored=True)
+        out[at, 1], over_db[at, 1] = _audible(read, end, latest, highest, rate_hz, floors_at(end), mirrored=True)
         report((at + 1) / len(sounds))
-    return out
+    return out, over_db
 
 
 def apart(sounds: Spans, *, rate_hz: int) -> int:
@@ -211,8 +220,9 @@ def to_the_level(read: Read, sounds: Spans, level_db: float, *, rate_hz: int) ->
 
 def _standing(
     read: Read, low: int, high: int, rate_hz: int, floors: BandFloors
-) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Return the runs in ``[low, high)`` that stand out, relative to ``low``, and which of them surely do.
+) -> tuple[NDArray[np.int64], NDArray[np.bool_], Floats]:
+    """Return the runs in ``[low, high)`` that stand out, relative to ``low``; which of them surely do; and by how many dB, every
+    `HOP_MS`.
 
     Sure is what lasts, and what the floor's own predictor is surprised by: a rumble that swells by chance passes
     the level, but it stays as predictable as it was.
@@ -220,45 +230,69 @@ def _standing(
     context, window = ms_to_frames(_WARM_UP_MS, rate_hz), ms_to_frames(WINDOW_MS, rate_hz)
     samples = np.ascontiguousarray(read(low - context, high - low + 2 * context))
 
-    def over(band: Floats) -> Callable[[float], NDArray[np.bool_]]:
-        power = power_around(band, window, context, band.shape[1] - context)
-        return lambda level_db: power >= 10.0 ** (level_db / 10.0)
+    def power(band: Floats) -> Floats:
+        return power_around(band, window, context, band.shape[1] - context)
 
-    full, upper = over(samples), over(upper_band(samples, rate_hz))
-    stands_out = full(floors.full_audible_db) | upper(floors.upper_audible_db)
-    could = full(floors.full_db + _AUDIBLE_OVER_DB) | upper(floors.upper_db + _AUDIBLE_OVER_DB)
+    full, upper = power(samples), power(upper_band(samples, rate_hz))
+    stands_out = (full >= _as_power(floors.full_audible_db)) | (upper >= _as_power(floors.upper_audible_db))
+    could_from = _as_power(floors.full_db + _AUDIBLE_OVER_DB), _as_power(floors.upper_db + _AUDIBLE_OVER_DB)
+    could = (full >= could_from[0]) | (upper >= could_from[1])
     surprising = np.zeros_like(could)
+    hop = ms_to_frames(HOP_MS, rate_hz)
+    times = np.maximum(
+        full[::hop] / _as_power(floors.full_audible_db), upper[::hop] / _as_power(floors.upper_audible_db)
+    )
     if could.any():  # what is not even as loud as the floor is not asked whether it surprises
         first, last = int(np.argmax(could)), len(could) - int(np.argmax(could[::-1]))
-        unforetold = _unforetold(samples[:, first : last + 2 * context], floors.predictor)
-        surprising[first:last] = over(unforetold)(floors.surprising_db)
+        white = power(_unforetold(samples[:, first : last + 2 * context], floors.predictor))
+        surprising[first:last] = white >= _as_power(floors.surprising_db)
+        inner = slice(-(-first // hop) * hop, last, hop)
+        could_times = np.maximum(full[inner] / could_from[0], upper[inner] / could_from[1])
+        surprises = np.minimum(white[inner.start - first :: hop] / _as_power(floors.surprising_db), could_times)
+        steps = slice(inner.start // hop, inner.start // hop + len(surprises))
+        times[steps] = np.maximum(times[steps], surprises)
     standing = runs(stands_out | (surprising & could))
     lasts = standing[:, 1] - standing[:, 0] >= _LASTING_MS * rate_hz / 1000.0
-    return standing, lasts | (counts_in(surprising, standing) > 0)
+    return standing, lasts | (counts_in(surprising, standing) > 0), 10.0 * np.log10(np.maximum(times, 1e-6))
 
 
 def _audible(
     read: Read, at: int, low: int, high: int, rate_hz: int, floors: BandFloors, *, mirrored: bool = False
-) -> int:
-    """Return where the sound that is under way at a frame begins in ``[low, high)``; ``mirrored``, where it ends.
+) -> tuple[int, Scores]:
+    """Return where the sound that is under way at a frame begins in ``[low, high)``; ``mirrored``, where it ends. With it, how
+    far the level stands out around that, from outside to inside.
 
     That is looked for nearby; only where the answer may lie beyond what was looked at, in all of it.
     """
     if high <= low:
-        return at
+        return at, _around(np.zeros(0), 0)
     out, inside = ms_to_frames(_NEAR_OUT_MS, rate_hz), ms_to_frames(_NEAR_IN_MS, rate_hz)
     before, after = (inside, out) if mirrored else (out, inside)
     for first, last in ((max(low, at - before), min(high, at + after)), (low, high)):
-        standing, sure = _standing(read, first, last, rate_hz, floors)
+        standing, sure, over_db = _standing(read, first, last, rate_hz, floors)
         if mirrored:
-            standing, sure = (last - first) - standing[::-1, ::-1], sure[::-1]
+            standing, sure, over_db = (last - first) - standing[::-1, ::-1], sure[::-1], over_db[::-1]
         within = last - at if mirrored else at - first
         edge = _outermost(standing, sure, within, rate_hz)
         begun = bool((sure & (standing[:, 1] > within)).any())
         nothing_beyond = last == high if mirrored else first == low
         if begun and (nothing_beyond or (standing[0, 0] > 0 and 1000.0 * edge / rate_hz > _SURE_DIP_MS)):
             break
-    return last - edge if mirrored else first + edge
+    around = _around(over_db, round(edge / ms_to_frames(HOP_MS, rate_hz)))
+    return last - edge if mirrored else first + edge, around
+
+
+def _around(over_db: Floats, at: int) -> Scores:
+    """Return what lies around a step, from `OUTSIDE` before it to `INSIDE` behind: nothing where it was not looked at outside."""
+    out = np.full(OUTSIDE + INSIDE, NOTHING)
+    first, last = max(at - OUTSIDE, 0), min(at + INSIDE, len(over_db))
+    out[first - at + OUTSIDE : last - at + OUTSIDE] = over_db[first:last]
+    out[max(last - at, 0) + OUTSIDE :] = over_db[last - 1] if last > at else 0.0
+    return out
+
+
+def _as_power(level_db: float) -> float:
+    return float(10.0 ** (level_db / 10.0))
 
 
 def _last_under(values: NDArray[np.int64], start: int) -> int:

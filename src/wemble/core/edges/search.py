@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from wemble.core.briefs import Material
+from wemble.core.edges.certainty import Located, located_sounds
 from wemble.core.edges.envelope import Envelope
 from wemble.core.edges.floor import Floor, measure_floor
 from wemble.core.edges.noise import STAYS, Noise, measure_noise, over_noise
@@ -98,11 +99,11 @@ def find(
         programme = find_programme(read, envelope, head_frame=head_frame, tail_frame=tail_frame)
         return as_found(programme, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
     rough = find_roughly(measured, recipe, head_frame=head_frame, tail_frame=tail_frame)
-    sounds = refined(
+    located = refined(
         read, measured, recipe, rough.sounds,
         in_the_way=rough.in_the_way, head_frame=head_frame, tail_frame=tail_frame, report=report,
     )  # fmt: skip
-    return with_sounds(rough, sounds, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
+    return with_sounds(rough, located, recipe, rate_hz=envelope.rate_hz, head_frame=head_frame, tail_frame=tail_frame)
 
 
 def find_roughly(measured: Measured, recipe: Recipe, *, head_frame: int, tail_frame: int) -> Found:
@@ -121,25 +122,28 @@ def refined(
     head_frame: int,
     tail_frame: int,
     report: Callable[[float], None] = lambda part: None,
-) -> Spans:
+) -> Located:
     """Return sounds that were found roughly, to the sample; runs of them that are `apart` may be refined each by itself."""
     rate_hz, released_db = measured.envelope.rate_hz, recipe.threshold_dbfs(measured.floor) - HYSTERESIS_DB
     level = BandFloors.at(released_db)
     floors_at = measured.floors_at if recipe.reach == "floor" else lambda frame: level
-    sounds = refine_sounds(
+    sounds, over_db = refine_sounds(
         read, sounds, dropped=in_the_way, rate_hz=rate_hz, frames=tail_frame, floors_at=floors_at, report=report
-    ).clip(head_frame, tail_frame)
-    return to_the_level(read, sounds, released_db, rate_hz=rate_hz) if recipe.reach == "threshold" else sounds
+    )
+    if recipe.reach != "threshold":
+        return located_sounds(sounds, over_db, rate_hz).clip(head_frame, tail_frame)
+    sounds = to_the_level(read, sounds.clip(head_frame, tail_frame), released_db, rate_hz=rate_hz)
+    return Located.exactly(sounds)
 
 
 def with_sounds(
-    rough: Found, sounds: Spans, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int
+    rough: Found, located: Located, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int
 ) -> Found:
     """Return what was found roughly with its sounds to the sample, and their rooms, inside ``[head_frame, tail_frame)``."""
-    sounds = sounds[sounds[:, 1] > sounds[:, 0]]
-    frames = tail_frame - head_frame
+    located = located.only(located.sounds[:, 1] > located.sounds[:, 0])
+    sounds, frames = located.sounds, tail_frame - head_frame
     spans = with_rooms(sounds - head_frame, rough.in_the_way - head_frame, recipe, rate_hz=rate_hz, frames=frames)
-    return replace(rough, sounds=sounds, spans=spans + head_frame)
+    return replace(rough, sounds=sounds, spans=spans + head_frame, within=located.within, confidence=located.confidence)
 
 
 def as_found(programme: Programme | None, recipe: Recipe, *, rate_hz: int, head_frame: int, tail_frame: int) -> Found:
@@ -150,7 +154,9 @@ def as_found(programme: Programme | None, recipe: Recipe, *, rate_hz: int, head_
         return found
     sounds = np.array([[programme.start_frame, programme.end_frame]], np.int64)
     spans = with_rooms(sounds - head_frame, nothing, recipe, rate_hz=rate_hz, frames=tail_frame - head_frame)
-    return replace(found, sounds=sounds, spans=spans + head_frame)
+    within = np.array([[*programme.start_within, *programme.end_within]], np.int64)
+    confidence = np.array([[programme.start_confidence, programme.end_confidence]])
+    return replace(found, sounds=sounds, spans=spans + head_frame, within=within, confidence=confidence)
 
 
 def noise_spans(measured: Measured) -> list[tuple[int, int, float]]:

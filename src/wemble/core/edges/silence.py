@@ -16,7 +16,8 @@ A recipe whose sounds reach to the threshold alone knows neither breaths nor qui
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,6 +57,7 @@ class Found:
     ``sounds`` are without rooms, ``spans`` with them, one for one. ``clicks`` and ``breaths`` were dropped.
     ``bridged_gaps`` were shorter than the shortest gap; ``in_the_way`` is all that rooms stop short of. Of
     ``kept_breaths``, which could be breaths and are sound all the same, ``kept_reasons`` says why.
+    Found to the sample, ``within`` and ``confidence`` say of each sound how far that is certain (`Located`).
     """
 
     sounds: Spans
@@ -66,15 +68,18 @@ class Found:
     in_the_way: Spans
     kept_breaths: Spans
     kept_reasons: tuple[str, ...] = ()
+    within: Spans = field(default_factory=lambda: np.zeros((0, 4), np.int64))
+    confidence: NDArray[np.floating[Any]] = field(default_factory=lambda: np.zeros((0, 2)))
 
     def shifted(self, frames: int) -> Found:
         """Return the same, found so many frames later."""
-        spans = {name: getattr(self, name) + frames for name in self.__slots__ if name != "kept_reasons"}
+        told = ("kept_reasons", "confidence")
+        spans = {name: getattr(self, name) + frames for name in self.__slots__ if name not in told}
         return replace(self, **spans)
 
-    def within(self, head_frame: int, tail_frame: int) -> Found:
+    def clipped(self, head_frame: int, tail_frame: int) -> Found:
         """Return the same, as far as it lies in ``[head_frame, tail_frame)``: bins reach a little beyond."""
-        spans = {name: getattr(self, name).clip(head_frame, tail_frame) for name in ("sounds", "spans")}
+        spans = {name: getattr(self, name).clip(head_frame, tail_frame) for name in ("sounds", "spans", "within")}
         return replace(self, **spans)
 
 

@@ -110,7 +110,7 @@ def put_under(job: Job, clip_ids: tuple[str, ...], source_id: str) -> Edited:
         clips.append(
             replace(
                 clip, source_id=new.id, head_frame=head, tail_frame=tail, finding_id=None, sound_start_frame=None,
-                sound_end_frame=None, fade_in=_scaled(clip.fade_in, factor, tail - head),
+                sound_end_frame=None, starts_within=None, ends_within=None, fade_in=_scaled(clip.fade_in, factor, tail - head),
                 fade_out=_scaled(clip.fade_out, factor, tail - head),
                 sync_frame=None if clip.sync_frame is None else min(round(clip.sync_frame * factor), tail - 1),
                 line=_scaled_line(clip.line, factor, new.frames),

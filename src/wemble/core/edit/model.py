@@ -94,7 +94,8 @@ class Clip:
 
     ``origin_frame`` is the job frame at which frame 0 of the source lies; it may be negative. ``sound_start_frame``
     and ``sound_end_frame`` say where a finding detected the sound, without rooms; none if nothing was looked for,
-    or if the clip is a piece of quiet. ``sync_frame`` is the source frame that is lined up with a bar.
+    or if the clip is a piece of quiet; ``starts_within`` and ``ends_within`` are the source frames between which they lie
+    with nine in ten, where that is known. ``sync_frame`` is the source frame that is lined up with a bar.
     ``line`` is a level over the clip: (source frame, dB), a curve through the points, flat beyond them.
 
     A hit has what its file's name says of it (``strike``), the mic set that it belongs to, and how sure its onset and its
@@ -126,6 +127,8 @@ class Clip:
     file_name: str = ""
     end_confidence: float | None = None
     end_reason: str = ""
+    starts_within: tuple[int, int] | None = None
+    ends_within: tuple[int, int] | None = None
 
     @property
     def frames(self) -> int:

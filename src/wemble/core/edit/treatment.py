@@ -46,7 +46,8 @@ class Sure:
 class Sounds:
     """What a search found in a source: spans with rooms and sounds without, one for one, in order.
 
-    ``sure`` says of each sound how confident its onset and its end are, and why; it is empty where nobody asked. ``dropped`` stands out
+    ``sure`` says of each sound how confident its onset and its end are, and why; it is empty where nobody asked;
+    so is ``within``, the earliest and latest start, and the earliest and latest end. ``dropped`` stands out
     of the floor and is no sound, such as breaths. ``left_out`` is how many more there are that a hand removed before.
     """
 
@@ -57,6 +58,7 @@ class Sounds:
     sure: tuple[Sure, ...] = ()
     dropped: tuple[Span, ...] = ()
     left_out: int = 0
+    within: tuple[tuple[int, int, int, int], ...] = ()
 
 
 def base_of(job: Job, target_id: str) -> Finding | Clip:
@@ -102,7 +104,7 @@ def apply_treatment(
     if isinstance(recipe, HitRecipe) and not recipe.many and len(layout.pieces) == 1:
         earlier = [replace(clip, sound_start_frame=0, sound_end_frame=1 << 62) for clip in earlier]  # one hit, one file
     placed = _placed(job, finding, layout, earlier, fade_for, tone if _uses(layout, tone) else None)
-    return Edited(_sure(placed.job, finding.id, found), placed.notes) if found.sure else placed
+    return Edited(_with_certainty(placed.job, finding.id, found), placed.notes)
 
 
 def closed_up_frames(
@@ -141,21 +143,29 @@ def _renewed(finding: Finding, found: Sounds, recipe: Recipe | HitRecipe, treatm
     )
 
 
-def _sure(job: Job, finding_id: str, found: Sounds) -> Job:
-    """Return the job with what is known of onset and end on every clip of a finding. A corrected edge is beyond doubt."""
+def _with_certainty(job: Job, finding_id: str, found: Sounds) -> Job:
+    """Return the job with it told of every clip of a finding how certain its onset and its end are. A corrected edge is beyond
+    doubt."""
+    if not found.sure and not found.within:
+        return job
     known = {start: n for n, (start, _) in enumerate(found.sounds)}
     clips = [c for c in job.clips.values() if c.finding_id == finding_id and c.sound_start_frame in known]
     sure = []
     for clip in clips:
         number = known[clip.sound_start_frame or 0]
-        one, was = found.sure[number], found.spans[number]
-        changed = replace(
-            clip,
-            confidence=one.confidence,
-            reason=one.reason,
-            end_confidence=one.end_confidence,
-            end_reason=one.end_reason,
-        )
+        was, changed = found.spans[number], clip
+        if found.within:
+            first, last, end_first, end_last = found.within[number]
+            changed = replace(changed, starts_within=(first, last), ends_within=(end_first, end_last))
+        if found.sure:
+            one = found.sure[number]
+            changed = replace(
+                changed,
+                confidence=one.confidence,
+                reason=one.reason,
+                end_confidence=one.end_confidence,
+                end_reason=one.end_reason,
+            )
         if clip.head_frame != was[0]:
             changed = changed.beyond_doubt("head")
         if clip.tail_frame != was[1]:
@@ -195,6 +205,7 @@ def without_removed(base: Finding | Clip, found: Sounds, rate_hz: int) -> Sounds
         spans=tuple(compress(found.spans, stays)),
         sounds=tuple(compress(found.sounds, stays)),
         sure=tuple(compress(found.sure, stays)),
+        within=tuple(compress(found.within, stays)),
         left_out=stays.count(False),
     )
 

@@ -108,6 +108,8 @@ def _check_details(job: Job, clip: Clip, frames: int) -> None:
     _need(clip.finding_id is None or clip.finding_id in job.findings, f"“{clip.name}” has lost its finding")
     for confidence in (clip.confidence, clip.end_confidence):
         _need(confidence is None or 0.0 <= confidence <= 1.0, f"“{clip.name}” has no true confidence")
+    for within in (clip.starts_within, clip.ends_within):
+        _need(within is None or 0 <= within[0] <= within[1] <= frames, f"“{clip.name}” has no true bounds of its sound")
     for text in (clip.reason, clip.end_reason, clip.file_name):
         _need(len(text) <= _LONGEST_TEXT, f"“{clip.name}” has too long a text")
     _need(clip.set_id is None or len(clip.set_id) <= _LONGEST_TEXT, f"“{clip.name}” has too long a text")

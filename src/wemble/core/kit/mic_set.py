@@ -76,7 +76,15 @@ def find_in_set(
     decides = first_to_hear(starts, [1.0 if hit.hidden else hit.confidence for hit in found], decided_by)
     hear = hearing([hit.confidence for hit in found])
     end_confidence, end_reason = min((found[n].end_confidence, found[n].end_reason) for n in hear)
-    end = max(ends[n] for n in hear)
+    last = max(hear, key=lambda n: ends[n])
+    end = ends[last]
+
+    def shifted(within: tuple[int, int], of: int, to: int) -> tuple[int, int]:
+        """Return the frames of one file at which the same moments lie in another."""
+        moments = [frame / heard[of].rate_hz - lags[of] + lags[to] for frame in within]
+        first, latest = (min(max(round(at * heard[to].rate_hz), 0), heard[to].samples.shape[1]) for at in moments)
+        return first, latest
+
     together = tuple(
         replace(
             found[decides],
@@ -84,8 +92,10 @@ def find_in_set(
             end_reason=end_reason,
             onset_frame=min(max(round((starts[decides] + lag) * one.rate_hz), 0), one.samples.shape[1] - 1),
             end_frame=min(max(round((end + lag) * one.rate_hz), 1), one.samples.shape[1]),
+            onset_within=shifted(found[decides].onset_within, decides, n),
+            end_within=shifted(found[last].end_within, last, n),
         )
-        for one, lag in zip(heard, lags, strict=True)
+        for n, (one, lag) in enumerate(zip(heard, lags, strict=True))
     )
     return SetFound(together, tuple(lags), decides)
 
