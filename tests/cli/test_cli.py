@@ -52,10 +52,15 @@ def test_find_sound_prints_one_object_a_file(take: Path, tmp_path: Path) -> None
         "frames",
         "spans",
         "sounds",
+        "edges",
         "noise",
         "floor_db",
         "threshold_db",
     }
+    for (start, end), edges in zip(found["sounds"], found["edges"], strict=True):
+        for frame, edge in ((start, edges["start"]), (end, edges["end"])):
+            assert set(edge) == {"frame", "lo_frame", "hi_frame", "confidence", "reason"} and edge["frame"] == frame
+            assert edge["lo_frame"] <= frame <= edge["hi_frame"] and 0.0 <= edge["confidence"] <= 1.0
     assert found["noise"] == [[0, found["frames"], round(found["floor_db"], 1)]], "it stays where it is"
     assert [
         abs(start / RATE - at) < 0.008 for (start, _), at in zip(found["sounds"], (0.7, 2.7, 4.7), strict=True)
@@ -116,6 +121,9 @@ def test_hits_and_loops_are_found_in_frames_of_the_file(tmp_path: Path) -> None:
     near, far = map(json.loads, output.splitlines())
     assert status == 0 and near["onset_frame"] == far["onset_frame"] and abs(near["onset_frame"] - 7_200) < 24
     assert {"file", "sample_rate_hz", "onset_frame", "end_frame", "confidence", "reason"} <= set(near)
+    for row in (near, far):
+        assert row["onset_lo_frame"] <= row["onset_frame"] <= row["onset_hi_frame"] < row["end_lo_frame"]
+        assert row["end_lo_frame"] <= row["end_frame"] <= row["end_hi_frame"]
     alone = json.loads(run("find", "onset", tmp_path / "oar_far.wav", "--json")[1])
     assert abs(alone["onset_frame"] - 7_500) < 24
 
@@ -125,6 +133,8 @@ def test_hits_and_loops_are_found_in_frames_of_the_file(tmp_path: Path) -> None:
     soundfile.write(tmp_path / "take.wav", take, RATE)
     hits = json.loads(run("find", "hits", tmp_path / "take.wav", "--json")[1])["hits"]
     assert [abs(h["onset_frame"] - at) < 24 for h, at in zip(hits, (12_000, 40_000, 90_000), strict=True)] == [True] * 3
+    assert all(h["onset_lo_frame"] <= h["onset_frame"] <= h["onset_hi_frame"] for h in hits)
+    assert all(h["end_lo_frame"] <= h["end_frame"] <= h["end_hi_frame"] for h in hits)
 
     soundfile.write(tmp_path / "pad.wav", 0.4 * np.sin(2 * np.pi * 111 * np.arange(3 * RATE) / RATE), RATE)
     loops = json.loads(run("find", "loop", tmp_path / "pad.wav", "--near", "30000,100000", "--json")[1])["loops"]

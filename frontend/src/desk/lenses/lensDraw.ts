@@ -127,7 +127,7 @@ function drawWithin(ink: CanvasRenderingContext2D, picture: LensPicture, bottom:
 
 function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: number, edgeX: number): void {
   if (picture.soundFrame === null) return;
-  const { view, colours, side, rateHz } = picture;
+  const { view, colours, side, rateHz, within } = picture;
   const x = Math.round(toPx(view, picture.soundFrame));
   ink.setLineDash([2, 3]);
   ink.beginPath();
@@ -139,9 +139,10 @@ function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: 
   ink.setLineDash([]);
   ink.font = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
   ink.textBaseline = "top";
-  const label = side === "head" ? "sound starts" : "sound ends";
+  const label = `sound ${side === "head" ? "starts" : "ends"}${within ? ` within ${lengthText((within[1] - within[0]) / rateHz)}` : ""}`;
   const width = ink.measureText(label).width;
-  const left = side === "head" || x - 7 < width ? x + 5 : x - 5 - width;
+  const [fitsBefore, fitsAfter] = [x - 7 >= width, x + 7 + width <= view.widthPx];
+  const left = (side === "head" && fitsAfter) || !fitsBefore ? x + 5 : x - 5 - width;
   ink.fillStyle = colours["sheet"] ?? "";
   ink.fillRect(left - 2, 25, width + 4, 15);
   ink.fillStyle = colours["ink"] ?? "";
@@ -156,6 +157,9 @@ function drawSound(ink: CanvasRenderingContext2D, picture: LensPicture, bottom: 
   const text = `${room.toFixed(0)} ms`;
   ink.fillText(text, (from + to - ink.measureText(text).width) / 2, bottom - 26);
 }
+
+/** A short time, as fine as it is told apart. */
+const lengthText = (seconds: number): string => (seconds < 1 ? `${(1000 * seconds).toFixed(seconds < 0.01 ? 1 : 0)} ms` : `${seconds.toFixed(1)} s`);
 
 /** The fade as the area that it takes away, its curve, and the handle at its inner end. */
 function drawFade(ink: CanvasRenderingContext2D, picture: LensPicture): void {
