@@ -17,6 +17,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from datetime import date
 from functools import partial
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -157,7 +158,8 @@ def of_takes(split: str, seed: int) -> Iterator[Edge]:
 
 def of_mixes(split: str, seed: int) -> Iterator[Edge]:
     """Yield starts and ends of made mixes."""
-    for mix in made_mixes.mixes(split, 150, made_mixes.SEEDS["tune"] if split == "tune" else SHOTS[split] + seed):
+    families = ("tune", "fresh") if split == "tune" else (split,)
+    for mix in chain.from_iterable(made_mixes.mixes(name, 150, SHOTS[split] + seed) for name in families):
         found, ms = made_mixes.found_in(mix), 1000.0 / mix.rate_hz
         start_ms, end_ms = found.pace_ms
         yield Edge("programme_start", *scaled_scores(start_ms), (mix.start - found.start_frame) * ms)

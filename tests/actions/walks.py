@@ -155,6 +155,7 @@ def treat(rng: random.Random, job: Job) -> Edited:
     ends = sorted(rng.sample(range(base.head_frame, base.tail_frame), 8))
     spans = tuple((ends[n], ends[n + 1]) for n in range(0, 8, 2))
     sounds = tuple((a + (b - a) // 4, b - (b - a) // 4) for a, b in spans)
+    within = tuple((a, start, end, b) for (a, b), (start, end) in zip(spans, sounds, strict=True))
     kind = rng.choice(TREATMENTS)
     treatment = Treatment(kind, {"turn_down": 12.0, "close_up": rng.choice([0.0, 0.05, 0.5])}.get(kind, 0.0))
     tone = job.sources.get(f"t{base.source_id[1:]}") if kind == "room_tone" or rng.random() < 0.5 else None
@@ -162,7 +163,7 @@ def treat(rng: random.Random, job: Job) -> Edited:
     return apply_treatment(
         job,
         target,
-        Sounds(spans, sounds, -60.0, -40.0, dropped=dropped),
+        Sounds(spans, sounds, -60.0, -40.0, dropped=dropped, within=within),
         Recipe(),
         treatment,
         fade_for=lambda side, edge, inner: min(480, abs(inner - edge)),
