@@ -48,8 +48,7 @@ def test_nine_in_ten_intervals_hold_the_truth_and_are_no_wider_than_they_need_be
         held = (true[:, side] >= lo - RATE // 1000) & (true[:, side] <= hi + RATE // 1000)
         assert held.mean() >= 0.82, side
         assert np.median(hi - lo) * ms < 25.0
-        cut_ms = ms * (true[:, side] - lo) * (1 if side == 0 else -1)
-        assert np.all((confidence[:, side] >= 0.0) & (confidence[:, side] <= 1.0)), cut_ms.min()
+        assert np.all((confidence[:, side] >= 0.0) & (confidence[:, side] <= 1.0))
 
 
 @SPREADS

@@ -45,21 +45,13 @@ _CLEAR_MS = 5.0
 NOTHING = np.float32(-60.0)
 """The score of what was not looked at, since it is another's."""
 _EVIDENCE_A_DB = 0.4
-"""Of the levels of 10 ms, one each millisecond, a tenth is new: 10 log10(e)⁻¹ … of a Gamma's evidence, about (found on ``tune``)."""
+"""Log odds for sound for each dB over where it stands out, every millisecond. Found on ``tune``, with one voice left out: half of
+it makes starts known within 14 ms and not 11, twice within 8.5 ms, but holds other voices less often."""
 _MOST_EVIDENCE = 8.0
 _AT_ONCE_MS, _HARDLY_MS = 1.0, 50.0
 _FAR_MS = np.concatenate([np.arange(0.0, 20.0, 0.5), 20.0 * 1.05 ** np.arange(130)])
 _SILENCE_LASTS, _SOUND_LASTS = 600.0, 250.0
-"""In steps: how long a pause and a word last in the mean. Twice or half of it changes nothing."""
-
-
-@dataclass(frozen=True, slots=True)
-class Within:
-    """Where an edge lies with `HELD`: ``[lo_frame, hi_frame]``; how likely it is, 0…1, that no more is cut than may be."""
-
-    lo_frame: int
-    hi_frame: int
-    confidence: float
+"""In steps: how long a pause and a word last in the mean (a guess, as in a model of two states; nothing was fitted)."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
