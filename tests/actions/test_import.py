@@ -16,8 +16,8 @@ from wemble.actions.importing.import_file import start_import
 from wemble.actions.library import Library
 from wemble.actions.revisions import create_job, open_job
 from wemble.actions.sources.decode import display_name
-from wemble.actions.work.tasks import wait_for
-from wemble.errors import TooLarge
+from wemble.actions.work.tasks import list_tasks, wait_for
+from wemble.errors import TooLarge, Unavailable
 from wemble.store.files import Home
 
 BringIn = Callable[..., tuple[str, object]]
@@ -228,3 +228,15 @@ def test_files_that_come_in_together_lie_in_the_order_in_which_they_were_started
     job = open_job(library, job_id).job
     clips = sorted(job.clips.values(), key=lambda clip: clip.origin_frame)
     assert [clip.name for clip in clips] == ["take 0", "take 2", "take 3", "take 4"]
+
+
+def test_a_task_that_gets_no_folder_is_refused_and_waits_for_nothing(library: Library, take: Path) -> None:
+    job_id, scratch = create_job(library, "full disk"), library.home.scratch
+    scratch.rmdir()
+    scratch.write_text("no folder can be made in a file, for root neither")
+    with pytest.raises(Unavailable, match="free some space"):
+        start_import(library, job_id, take, take.name)
+    assert list_tasks(library, job_id) == []
+    scratch.unlink()
+    scratch.mkdir()
+    assert wait_for(library, start_import(library, job_id, take, take.name), 60).state == "done"
