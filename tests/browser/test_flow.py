@@ -571,3 +571,24 @@ def test_a_recording_dropped_on_an_empty_job_is_shown_whole(page: Page, server: 
     )
     flips = sum(a != b for a, b in pairwise(loud))
     assert 0.1 < sum(loud) / len(loud) < 0.6 and flips >= 4
+
+
+def test_what_was_typed_stays_whatever_is_searched(page: Page, server: Server) -> None:
+    open_new(page, server)
+    drop(page, {"one.wav": phrases(4.0), "two.wav": phrases(4.0, seed=2)})
+    expect(page.get_by_role("option", name="two")).to_be_visible(timeout=20_000)
+    settled(page)
+    page.get_by_role("option", name="two").click()
+    threshold = page.get_by_role("spinbutton", name="threshold")
+    threshold.focus()
+    page.keyboard.press("Shift+ArrowUp")
+    typed = threshold.get_attribute("aria-valuenow")
+    scopes = page.get_by_role("radiogroup", name="what to search").get_by_role("radio")
+    for at in (0, 1):
+        scopes.nth(at).click()
+        settled(page)
+        expect(threshold).to_have_attribute("aria-valuenow", typed or "")
+    page.get_by_role("button", name="Apply", exact=True).click()
+    expect(page.get_by_role("button", name="Applied", exact=True)).to_be_visible()
+    found = page.request.get(page.url.replace("/jobs/", "/api/jobs/").split("?")[0]).json()["job"]["findings"]
+    assert {str(one["recipe"]["threshold_db"]).removesuffix(".0") for one in found.values()} == {typed}
