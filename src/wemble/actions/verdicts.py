@@ -127,7 +127,7 @@ def _edge(library: Library, job: Job, clip: Clip, side: Side, joined: bool) -> l
         return [] if clip.confidence is None else hit_verdicts(clip, job.source(clip.source_id).rate_hz, side)
 
     rate_hz = job.source(clip.source_id).rate_hz
-    within = within_verdict(clip, side, rate_hz)
+    within = [] if joined else within_verdict(clip, side, rate_hz)  # what lies beyond a join is heard in it
 
     def compute() -> list[Verdict]:
         source = library.source(clip.source_id)

@@ -235,7 +235,7 @@ def _cut(job: Job, clip: Clip, at: int) -> Job:
 
 
 def _within(clip: Clip) -> Clip:
-    """Keep sound and sync point of a piece inside it."""
+    """Keep sound and sync point of a piece inside it. Where a piece ends inside the sound, nothing is known of that end."""
     sync = clip.sync_frame
     if sync is not None and not clip.head_frame <= sync < clip.tail_frame:
         sync = None
@@ -243,7 +243,11 @@ def _within(clip: Clip) -> Clip:
         return replace(clip, sync_frame=sync)
     start = min(max(clip.sound_start_frame, clip.head_frame), clip.tail_frame)
     end = min(max(clip.sound_end_frame, clip.head_frame), clip.tail_frame)
-    return replace(clip, sync_frame=sync, sound_start_frame=start, sound_end_frame=end)
+    return replace(
+        clip, sync_frame=sync, sound_start_frame=start, sound_end_frame=end,
+        starts_within=clip.starts_within if start == clip.sound_start_frame else None,
+        ends_within=clip.ends_within if end == clip.sound_end_frame else None,
+    )  # fmt: skip
 
 
 def _next_name(job: Job, name: str) -> str:

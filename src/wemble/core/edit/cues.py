@@ -417,7 +417,11 @@ def _with_sound(clip: Clip, start: int, end: int) -> Clip:
     """Return a part of a clip that knows its sound, where that lies in it."""
     start, end = max(start, clip.head_frame), min(end, clip.tail_frame)
     sound = (start, end) if start < end else (None, None)
-    return replace(clip, sound_start_frame=sound[0], sound_end_frame=sound[1])
+    return replace(
+        clip, sound_start_frame=sound[0], sound_end_frame=sound[1],
+        starts_within=clip.starts_within if sound[0] == clip.sound_start_frame else None,
+        ends_within=clip.ends_within if sound[1] == clip.sound_end_frame else None,
+    )  # fmt: skip
 
 
 def _event(job: Job, mark_id: str) -> Mark:
