@@ -29,7 +29,9 @@ def test_edits_keep_a_job_possible_and_undone_and_do_what_they_did(theme: str, s
         check_validity(after)
         for clip in after.clips.values():
             known = ((clip.starts_within, clip.sound_start_frame), (clip.ends_within, clip.sound_end_frame))
-            assert all(b is None or (at is not None and b[0] <= at <= b[1]) for b, at in known), "bounds of another edge"
+            assert all(b is None or (at is not None and b[0] <= at <= b[1]) for b, at in known), (
+                "bounds of another edge"
+            )
         assert applied(after, reversed_changes(difference(before, after))) == before
 
     assert walked(theme, seed, check) == json.loads(PINNED.read_text())[f"{theme} {seed}"]

@@ -20,7 +20,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 from typing import Literal
 
@@ -181,6 +181,7 @@ def ring_out_within(fall_db_ms: float, end_frame: int, rate_hz: int) -> tuple[in
     return end_frame - inside, end_frame + outside
 
 
+@lru_cache(maxsize=8192)  # the ends of a take are asked for again while numbers are dragged
 def paced_within(kind: EdgeKind, unit_ms: float, rate_hz: int) -> tuple[int, int]:
     """Return how many frames an edge may lie further inside and further outside, with `HELD`, from its pace."""
     offsets_ms, scores = scaled_scores(unit_ms)
